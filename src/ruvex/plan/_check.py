@@ -1,0 +1,170 @@
+"""The rules between the parts of a plan that the model classes cannot see one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ruvex.plan._errors import Problem
+from ruvex.plan._model import (
+    ElasticMemory,
+    Guest,
+    GuestCpu,
+    Host,
+    Plan,
+    Pool,
+    PoolCpu,
+    PoolMemory,
+    ThinMemory,
+)
+from ruvex.plan._settings import has_setting
+
+RULES_TARGET = "rules"
+"""The name by which an event addresses the rules; no host, pool or guest may have it as its id."""
+
+
+def check_plan(plan: Plan) -> list[Problem]:
+    """Give every broken rule of a plan, in document order; an empty list means the plan is valid."""
+    problems = list(_id_problems(plan))
+    if not problems:
+        problems += _reference_problems(plan)
+    if not problems:
+        problems += _cycle_problems(plan)
+        for i, pool in enumerate(plan.pools):
+            problems += pool_problems(pool, f"pools[{i}]")
+        for i, guest in enumerate(plan.guests):
+            problems += guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
+        problems += _event_problems(plan)
+    return problems
+
+
+def _id_problems(plan: Plan) -> Iterator[Problem]:
+    seen: dict[str, str] = {}
+    groups: dict[str, tuple[Item, ...]] = {"hosts": plan.hosts, "pools": plan.pools, "guests": plan.guests}
+    for group, items in groups.items():
+        for i, item in enumerate(items):
+            path = f"{group}[{i}].id"
+            if item.id == RULES_TARGET:
+                yield Problem(path, f"the id {item.id!r} is kept for the rules", "choose another id")
+            elif item.id in seen:
+                yield Problem(
+                    path,
+                    f"the id {item.id!r} is taken by {seen[item.id]}",
+                    "ids are unique across hosts, pools and guests; choose another",
+                )
+            else:
+                seen[item.id] = f"{group}[{i}]"
+
+
+def _reference_problems(plan: Plan) -> Iterator[Problem]:
+    for i, pool in enumerate(plan.pools):
+        if pool.parent is not None and pool.parent not in plan.pool_index:
+            yield Problem(
+                f"pools[{i}].parent", f"there is no pool {pool.parent!r}", "name a pool of the plan, or null"
+            )
+    for i, guest in enumerate(plan.guests):
+        if guest.pool is not None and guest.pool not in plan.pool_index:
+            yield Problem(
+                f"guests[{i}].pool", f"there is no pool {guest.pool!r}", "name a pool of the plan, or null"
+            )
+        if guest.host is not None and guest.host not in plan.host_index:
+            mend = "name a host of the plan" if plan.hosts else "the plan has no hosts yet: leave it out"
+            yield Problem(f"guests[{i}].host", f"there is no host {guest.host!r}", mend)
+        elif guest.host is None and len(plan.hosts) > 1:
+            yield Problem(
+                f"guests[{i}].host",
+                f"{guest.id!r} names no host, and the plan has {len(plan.hosts)}",
+                "name the host it is on",
+            )
+
+
+def _cycle_problems(plan: Plan) -> Iterator[Problem]:
+    # A pool is sound once the way up from it has been seen to end; a way is walked only up to a sound pool.
+    sound: set[str] = set()
+    for i, pool in enumerate(plan.pools):
+        way: dict[str, None] = {}
+        here: str | None = pool.id
+        while here is not None and here not in sound:
+            if here in way:
+                ring = " → ".join([*list(way)[list(way).index(here) :], here])
+                yield Problem(
+                    f"pools[{i}].parent", f"pools contain each other: {ring}", "let one have another parent"
+                )
+                break
+            way[here] = None
+            here = plan.pools[plan.pool_index[here]].parent
+        sound.update(way)
+
+
+def _ordered(path: str, low_name: str, low: float, high_name: str, high: float, unit: str) -> list[Problem]:
+    if low <= high:
+        return []
+    return [
+        Problem(
+            f"{path}.{low_name}",
+            f"the {low_name} ({low:.12g} {unit}) is above the {high_name} ({high:.12g} {unit})",
+            f"at most the {high_name}",
+        )
+    ]
+
+
+def _limit_problems(path: str, settings: PoolCpu | PoolMemory | GuestCpu | ThinMemory) -> list[Problem]:
+    if settings.limit is None:
+        return []
+    unit = "MiB" if path.endswith("memory") else "MHz"
+    return _ordered(path, "reservation", settings.reservation, "limit", settings.limit, unit)
+
+
+def pool_problems(pool: Pool, path: str) -> list[Problem]:
+    """Give the rules a pool breaks on its own; ``path`` is its place in the document."""
+    return [
+        *_limit_problems(f"{path}.cpu", pool.cpu),
+        *_limit_problems(f"{path}.memory", pool.memory),
+    ]
+
+
+def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
+    """Give the rules a guest breaks on its own or against its host; ``path`` is its place in the document."""
+    problems = _limit_problems(f"{path}.cpu", guest.cpu)
+    if host is not None and guest.cpu.reservation > guest.vcpus * host.mhz:
+        problems.append(
+            Problem(
+                f"{path}.cpu.reservation",
+                f"{guest.cpu.reservation:.12g} MHz is more than {guest.vcpus} vCPUs of {guest.id!r} can use",
+                f"at most {guest.vcpus * host.mhz:.12g} MHz ({guest.vcpus} × {host.mhz:.12g})",
+            )
+        )
+    memory = guest.memory
+    if isinstance(memory, ThinMemory):
+        at = f"{path}.memory"
+        problems += _limit_problems(at, memory)
+        problems += _ordered(at, "reservation", memory.reservation, "size", memory.size, "MiB")
+    elif isinstance(memory, ElasticMemory):
+        at = f"{path}.memory"
+        problems += _ordered(at, "floor", memory.floor, "boot", memory.boot, "MiB")
+        problems += _ordered(at, "boot", memory.boot, "ceiling", memory.ceiling, "MiB")
+    return problems
+
+
+def _event_problems(plan: Plan) -> Iterator[Problem]:
+    for i, event in enumerate(plan.events):
+        path = f"events[{i}]"
+        guest, pool = event.target in plan.guest_index, event.target in plan.pool_index
+        host = event.target in plan.host_index
+        fits, wanted = {
+            "set": (guest or pool or host or event.target == RULES_TARGET, "guest, pool or host, or rules"),
+            "surge": (guest or pool, "guest or pool"),
+            "host-down": (host, "host"),
+            "host-up": (host, "host"),
+        }.get(event.do, (guest, "guest"))
+        if not fits:
+            yield Problem(f"{path}.target", f"there is no {wanted} {event.target!r}", f"name a {wanted}")
+        elif event.do == "move" and event.host not in plan.host_index:
+            yield Problem(f"{path}.host", f"there is no host {event.host!r}", "name a host of the plan")
+        elif event.do == "set":
+            for setting in event.change:
+                if not has_setting(plan, event.target, setting):
+                    yield Problem(
+                        f"{path}.change",
+                        f"{event.target!r} has no setting {setting!r}",
+                        "name one by its keys, such as cpu.shares",
+                    )

@@ -1,0 +1,55 @@
+"""The errors a plan can raise; apart from the rest so that every module may import them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+
+class RuvexError(Exception):
+    """Base of every error Ruvex raises on purpose; its text is meant for the person at the screen."""
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One thing that is wrong in a plan.
+
+    Attributes
+    ----------
+    path
+        Where in the document, such as ``guests[3].cpu.limit``; empty for the document as a whole.
+    what
+        What is wrong, with the value that was found.
+    mend
+        What would be right.
+    """
+
+    path: str
+    what: str
+    mend: str
+
+    def __str__(self) -> str:
+        """Give the problem as one line: place, fault, remedy."""
+        return f"{self.path}: {self.what}; {self.mend}" if self.path else f"{self.what}; {self.mend}"
+
+
+class PlanError(RuvexError, ValueError):
+    """A plan breaks rules of its format or of the model; ``problems`` lists every one that was found."""
+
+    def __init__(self, problems: Sequence[Problem], source: str = "") -> None:
+        self.problems = tuple(problems)
+        self.source = source
+        head = f"{source}: " if source else ""
+        super().__init__("\n".join(head + str(problem) for problem in self.problems))
+
+
+class PlanFileError(RuvexError, OSError):
+    """A plan or trace file cannot be read or written at all (missing, no permission, not text, too large)."""
+
+
+class UnitError(RuvexError, ValueError):
+    """A typed quantity or time cannot be understood."""
+
+
+class EditError(RuvexError, ValueError):
+    """A change cannot be made to the plan: no such thing, no such setting, or a value that breaks a rule."""

@@ -1,0 +1,107 @@
+"""From pydantic's validation errors to our problems: a path people can follow, the fault, the remedy."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from ruvex.plan._errors import Problem
+
+# Pydantic names the branch of a union it tried; these are branches, not keys of the document.
+_BRANCHES = frozenset({
+    "thin", "elastic", "fixed", "number", "daily", "steps", "bursts", "trace", "set", "surge", "move",
+    "power-on", "power-off", "restart", "host-down", "host-up",
+})  # fmt: skip
+_MAX_SHOWN = 60
+
+_MENDS = {
+    "greater_than": "it must be more than {gt:g}",
+    "greater_than_equal": "it must be at least {ge:g}",
+    "less_than": "it must be less than {lt:g}",
+    "less_than_equal": "it must be at most {le:g}",
+    "float_type": "write a number",
+    "int_type": "write a whole number",
+    "string_type": "write a text in quotes",
+    "bool_type": "write true or false",
+    "finite_number": "write a finite number",
+    "literal_error": "write one of {expected}",
+    "missing": "add it",
+    "too_short": "give at least {min_length}",
+    "too_long": "give at most {max_length}",
+    "string_too_short": "give at least {min_length} characters",
+    "string_too_long": "use at most {max_length} characters",
+    "string_pattern_mismatch": "use lower-case letters, digits and hyphens, beginning with a letter or digit",
+    "tuple_type": "write a list",
+    "model_type": "write an object with keys in braces",
+    "model_attributes_type": "write an object with keys in braces",
+    "dict_type": "write an object with keys in braces",
+    "signal_form": "write a number, or an object with a known kind",
+    "memory_mode": "write fixed, elastic or thin",
+    "union_tag_invalid": "write one of {expected_tags}",
+    "union_tag_not_found": "add the key {discriminator}",
+}
+
+
+def problems_of(error: ValidationError, data: Any, model: type[BaseModel], prefix: str = "") -> list[Problem]:
+    """List the problems in a validation error.
+
+    Parameters
+    ----------
+    error
+        What pydantic raised.
+    data
+        The document that was validated; the paths are read along it.
+    model
+        The class it was validated against; unknown keys are compared with its keys.
+    prefix
+        Where the data stands in the whole document.
+    """
+    return [_problem(dict(details), data, model, prefix) for details in error.errors(include_url=False)]
+
+
+def _path(loc: tuple[int | str, ...], data: Any, prefix: str) -> str:
+    path, here = prefix, data
+    for key in loc:
+        if isinstance(key, int):
+            path += f"[{key}]"
+            here = here[key] if isinstance(here, list | tuple) and key < len(here) else None
+        elif key in _BRANCHES and not (isinstance(here, Mapping) and key in here):
+            continue
+        else:
+            path += f".{key}" if path else key
+            here = here.get(key) if isinstance(here, Mapping) else None
+    return path
+
+
+def _shown(value: Any) -> str:
+    text = repr(value)
+    return text if len(text) <= _MAX_SHOWN else text[: _MAX_SHOWN - 1] + "…"
+
+
+def _keys_of(model: type[BaseModel]) -> set[str]:
+    """Give every key of a model class and of the classes in it, for finding what was probably meant."""
+    keys: set[str] = set()
+    for group in model.model_json_schema().get("$defs", {}).values():
+        keys |= set(group.get("properties", {}))
+    return keys | set(model.model_fields)
+
+
+def _problem(details: dict[str, Any], data: Any, model: type[BaseModel], prefix: str) -> Problem:
+    kind, context = details["type"], details.get("ctx", {})
+    path = _path(details["loc"], data, prefix)
+    if kind == "extra_forbidden":
+        key = str(details["loc"][-1])
+        close = difflib.get_close_matches(key, sorted(_keys_of(model)), n=1)
+        hint = f"did you mean {close[0]!r}?" if close else "remove it"
+        return Problem(path, f"unknown key {key!r}", hint)
+    if kind == "missing":
+        return Problem(path, "it is missing", _MENDS[kind])
+    if kind == "value_error":
+        what, _, mend = str(context.get("error", details["msg"])).partition("; ")
+        return Problem(path, what, mend or "correct it")
+    mend = _MENDS.get(kind)
+    what = f"{_shown(details['input'])} is not allowed"
+    return Problem(path, what, mend.format(**context) if mend else str(details["msg"]).lower())
