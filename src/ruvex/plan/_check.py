@@ -10,6 +10,7 @@ from ruvex.plan._model import (
     Guest,
     GuestCpu,
     Host,
+    Item,
     Plan,
     Pool,
     PoolCpu,

@@ -100,8 +100,8 @@ def _problem(details: dict[str, Any], data: Any, model: type[BaseModel], prefix:
     if kind == "missing":
         return Problem(path, "it is missing", _MENDS[kind])
     if kind == "value_error":
-        what, _, mend = str(context.get("error", details["msg"])).partition("; ")
-        return Problem(path, what, mend or "correct it")
+        fault, _, cure = str(context.get("error", details["msg"])).partition("; ")
+        return Problem(path, fault, cure or "correct it")
     mend = _MENDS.get(kind)
     what = f"{_shown(details['input'])} is not allowed"
     return Problem(path, what, mend.format(**context) if mend else str(details["msg"]).lower())

@@ -1,0 +1,28 @@
+"""The division at a moment: a plan as arrays, what is asked for, who gets what. NumPy, no Qt."""
+
+from ruvex.divide._asks import Asks, DemandAt, ask, demand_at
+from ruvex.divide._compiled import Compiled, compile_plan
+from ruvex.divide._day import Day, day_of
+from ruvex.divide._division import RESOURCES, Division, ResourceDivision, divide, solve
+from ruvex.divide._fill import Filled, fill_tree
+from ruvex.divide._signals import SignalBank, gather_signals
+
+__all__ = [
+    "RESOURCES",
+    "Asks",
+    "Compiled",
+    "Day",
+    "DemandAt",
+    "Division",
+    "Filled",
+    "ResourceDivision",
+    "SignalBank",
+    "ask",
+    "compile_plan",
+    "day_of",
+    "demand_at",
+    "divide",
+    "fill_tree",
+    "gather_signals",
+    "solve",
+]

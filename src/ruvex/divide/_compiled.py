@@ -1,0 +1,175 @@
+"""A plan as arrays: what the division works on, and what one changed dial patches."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide._signals import SignalBank, gather_signals
+from ruvex.divide._tree import Tree, build_tree
+from ruvex.plan import ElasticMemory, FixedMemory, Guest, Host, Plan, Pool, ThinMemory, Traces
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+FIXED, ELASTIC, THIN = 0.0, 1.0, 2.0
+
+# Rows of ``Compiled.guests``.
+(
+    ON, VCPUS, CORE_MHZ, CPU_RESERVATION, CPU_LIMIT, CPU_SHARES, MODE, SIZE, MEMORY_RESERVATION, MEMORY_LIMIT,
+    MEMORY_SHARES, FLOOR, CEILING, HEADROOM, AGENT,
+) = range(15)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Compiled:
+    """A plan as flat arrays.
+
+    Attributes
+    ----------
+    plan, traces
+        What it was made from.
+    tree
+        The pool tree.
+    guests
+        Shape (15, guests): the settings of each guest in plan order, one row a setting; MHz, MiB, infinity
+        where there is no limit.
+    pools
+        Shape (3, 2, pools): reservation, limit and shares, each for CPU and memory, in plan order.
+    scaled
+        Shape (pools,): which pools are member-scaled.
+    host_of
+        Shape (guests,): the position of each guest's host; 0 in a plan without hosts.
+    hosts
+        Shape (6, hosts): MHz of a core, cores, further threads, smt_yield, CPU overhead, memory after overhead.
+    signals
+        The demand of all guests.
+    """
+
+    plan: Plan
+    traces: Traces
+    tree: Tree
+    guests: Floats
+    pools: Floats
+    scaled: NDArray[np.bool_]
+    host_of: Ints
+    hosts: Floats
+    signals: SignalBank
+
+    def with_plan(self, plan: Plan, traces: Traces | None = None) -> Compiled:
+        """Give the compiled form of another plan, patching only what differs where the tree is the same.
+
+        A changed dial, a power switch, or changed rules cost a comparison and a few numbers; another tree,
+        host, demand or day costs a new compilation. Either way the result equals ``compile_plan(plan, traces)``.
+        """
+        traces = self.traces if traces is None else traces
+        old = self.plan
+        if plan is old and traces is self.traces:
+            return self
+        if not self._same_frame(plan, traces):
+            return compile_plan(plan, traces)
+        guests, pools, scaled = self.guests, self.pools, self.scaled
+        changed = [i for i, (a, b) in enumerate(zip(plan.guests, old.guests, strict=True)) if a is not b]
+        changed_pools = [i for i, (a, b) in enumerate(zip(plan.pools, old.pools, strict=True)) if a is not b]
+        for i in changed:
+            a, b = plan.guests[i], old.guests[i]
+            if (a.id, a.pool, a.host, a.demand) != (b.id, b.pool, b.host, b.demand):
+                return compile_plan(plan, traces)
+        for i in changed_pools:
+            if (plan.pools[i].id, plan.pools[i].parent) != (old.pools[i].id, old.pools[i].parent):
+                return compile_plan(plan, traces)
+        if changed:
+            guests = guests.copy()
+            for i in changed:
+                guests[:, i] = _guest_column(plan.guests[i], plan.host_of(plan.guests[i]))
+        if changed_pools:
+            pools, scaled = pools.copy(), scaled.copy()
+            for i in changed_pools:
+                pools[:, :, i] = _pool_columns(plan.pools[i])
+                scaled[i] = plan.pools[i].member_scaled
+        return replace(self, plan=plan, guests=guests, pools=pools, scaled=scaled)
+
+    def _same_frame(self, plan: Plan, traces: Traces) -> bool:
+        old = self.plan
+        return (
+            traces is self.traces
+            and plan.hosts is old.hosts
+            and plan.day_s == old.day_s
+            and len(plan.guests) == len(old.guests)
+            and len(plan.pools) == len(old.pools)
+        )
+
+
+def compile_plan(plan: Plan, traces: Traces) -> Compiled:
+    """Turn a valid plan into arrays.
+
+    Parameters
+    ----------
+    plan
+        A plan that has passed ``check_plan``.
+    traces
+        The trace tables it names, as ``read_plan`` gives them.
+
+    Raises
+    ------
+    KeyError
+        A trace signal names a table or column that ``traces`` does not have.
+    """
+    columns = [_guest_column(guest, plan.host_of(guest)) for guest in plan.guests]
+    pools = [_pool_columns(pool) for pool in plan.pools]
+    hosts = [_host_column(host) for host in plan.hosts]
+    return Compiled(
+        plan=plan,
+        traces=traces,
+        tree=build_tree(plan),
+        guests=np.array(columns, dtype=np.float64).reshape(-1, 15).T.copy(),
+        pools=np.array(pools, dtype=np.float64).reshape(-1, 3, 2).transpose(1, 2, 0).copy(),
+        scaled=np.array([pool.member_scaled for pool in plan.pools], dtype=np.bool_),
+        host_of=np.array([plan.host_index.get(g.host or "", 0) for g in plan.guests], dtype=np.int64),
+        hosts=np.array(hosts, dtype=np.float64).reshape(-1, 6).T.copy(),
+        signals=gather_signals(plan.guests, traces, plan.day_s),
+    )
+
+
+_NONE: Final = math.inf
+
+
+def _or_none(limit: float | None) -> float:
+    return _NONE if limit is None else limit
+
+
+def _guest_column(guest: Guest, host: Host | None) -> tuple[float, ...]:
+    memory = guest.memory
+    if isinstance(memory, ThinMemory):
+        mode, reservation, limit = THIN, memory.reservation, _or_none(memory.limit)
+        floor, ceiling, headroom = 0.0, _NONE, 0.0
+    elif isinstance(memory, ElasticMemory):
+        mode, reservation, limit = ELASTIC, 0.0, _NONE
+        floor, ceiling, headroom = memory.floor, memory.ceiling, memory.headroom_percent / 100
+    else:
+        assert isinstance(memory, FixedMemory)
+        mode, reservation, limit, floor, ceiling, headroom = FIXED, 0.0, _NONE, 0.0, _NONE, 0.0
+    return (
+        float(guest.is_on), guest.vcpus, host.mhz if host else _NONE,
+        guest.cpu.reservation, _or_none(guest.cpu.limit), guest.cpu.shares,
+        mode, memory.size, reservation, limit, memory.shares, floor, ceiling, headroom, float(guest.agent),
+    )  # fmt: skip
+
+
+def _pool_columns(pool: Pool) -> tuple[tuple[float, float], ...]:
+    cpu, memory = pool.cpu, pool.memory
+    return (
+        (cpu.reservation, memory.reservation),
+        (_or_none(cpu.limit), _or_none(memory.limit)),
+        (cpu.shares, memory.shares),
+    )
+
+
+def _host_column(host: Host) -> tuple[float, ...]:
+    further_threads = host.cores * (host.threads_per_core - 1)
+    memory = host.memory_mib - host.overhead_mib
+    return (host.mhz, host.cores, further_threads, host.smt_yield, host.overhead_mhz, memory)

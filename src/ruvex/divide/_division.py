@@ -1,0 +1,255 @@
+"""The division of CPU and memory at a moment, as people and files read it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import _compiled as c
+from ruvex.divide._asks import CAP, CLAIM, FLOOR, USE, WANTED, Asks, DemandAt, ask, demand_at
+from ruvex.divide._compiled import Compiled
+from ruvex.divide._fill import Filled, fill_tree
+from ruvex.divide._tree import Tree
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+_CPU, _MEMORY = 0, 1
+RESOURCES: Final = ("cpu", "memory")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ResourceDivision:
+    """One resource divided; CPU in MHz, memory in MiB, arrays by row.
+
+    Attributes
+    ----------
+    supply, total_wanted, promised, total_delivered
+        Of the whole plan: what there is, the guests' wants, the claims at the top, what guests get.
+    broken
+        Some node's promises cannot all be kept.
+    reservation, limit, shares
+        The settings; infinity where there is no limit, reservation 0 for memory modes that have none.
+    claim
+        What the row takes out of the promises of the node above (section 5).
+    weight, floor, use, cap
+        As the model has them (sections 2 and 3).
+    wanted, delivered, unmet
+        Of a guest, and summed over a pool's guests; ``delivered`` of a pool is what was given to it.
+    level, headroom_level
+        Of a pool, the level common to its members in tier 1 and 2; NaN for guests.
+    top_level, top_headroom_level
+        The same of the supply row.
+    node_broken
+        The floors of this pool's members exceed what it has.
+    """
+
+    supply: float
+    total_wanted: float
+    promised: float
+    total_delivered: float
+    broken: bool
+    reservation: Floats
+    limit: Floats
+    shares: Floats
+    claim: Floats
+    weight: Floats
+    floor: Floats
+    use: Floats
+    cap: Floats
+    wanted: Floats
+    delivered: Floats
+    unmet: Floats
+    level: Floats
+    headroom_level: Floats
+    top_level: float
+    top_headroom_level: float
+    node_broken: Bools
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Division:
+    """The division of a plan at a moment.
+
+    Attributes
+    ----------
+    plan_name, at_s
+        Which plan, and the time of day in seconds.
+    ids, kinds, parents
+        By row, parents before members: the id, ``"pool"`` or ``"guest"``, the parent's id or None at the top.
+    depth
+        By row: 0 at the top.
+    on
+        By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON.
+    position
+        Row number by id.
+    cpu, memory
+        The two resources.
+    """
+
+    plan_name: str
+    at_s: float
+    ids: tuple[str, ...]
+    kinds: tuple[str, ...]
+    parents: tuple[str | None, ...]
+    depth: NDArray[np.int64]
+    on: Bools
+    position: Mapping[str, int]
+    cpu: ResourceDivision
+    memory: ResourceDivision
+
+    def to_json(self) -> dict[str, Any]:
+        """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
+        return {
+            "plan": self.plan_name,
+            "at": self.at_s,
+            "cpu": self._resource_json(self.cpu),
+            "memory": self._resource_json(self.memory),
+        }
+
+    def _resource_json(self, resource: ResourceDivision) -> dict[str, Any]:
+        names = (
+            "reservation",
+            "limit",
+            "shares",
+            "weight",
+            "floor",
+            "use",
+            "cap",
+            "wanted",
+            "delivered",
+            "unmet",
+        )
+        columns = [getattr(resource, name).tolist() for name in names]
+        rows = []
+        for i, values in enumerate(zip(*columns, strict=True)):
+            if self.on[i]:
+                row: dict[str, Any] = {"id": self.ids[i], "kind": self.kinds[i], "parent": self.parents[i]}
+                row |= dict(zip(names, values, strict=True))
+                row["limit"] = None if math.isinf(row["limit"]) else row["limit"]
+                row["broken"] = bool(resource.node_broken[i])
+                rows.append(row)
+        return {
+            "supply": resource.supply,
+            "wanted": resource.total_wanted,
+            "promised": resource.promised,
+            "delivered": resource.total_delivered,
+            "broken": resource.broken,
+            "rows": rows,
+        }
+
+
+def divide(compiled: Compiled, at_s: float | None = None, *, demand: DemandAt | None = None) -> Division:
+    """Divide the supply of a plan at a moment.
+
+    Parameters
+    ----------
+    compiled
+        The plan as arrays.
+    at_s
+        Seconds since the start of the day; the plan's own moment if left out.
+    demand
+        What the guests' work asks for then; evaluated from the signals if left out. Give it to solve again with
+        changed dials at the same moment.
+    """
+    at_s = compiled.plan.moment if at_s is None else at_s
+    asks = ask(compiled, demand_at(compiled, at_s) if demand is None else demand)
+    return _rows(compiled, at_s, asks, solve(compiled, asks))
+
+
+def solve(compiled: Compiled, asks: Asks) -> Filled:
+    """Divide by the plan's rules what was asked for, in the numbering of the tree."""
+    rules = compiled.plan.rules
+    return fill_tree(
+        compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost)
+    )
+
+
+def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Division:
+    tree = compiled.tree
+    on = np.ones(tree.member_count, dtype=np.bool_)
+    on[tree.guest_member] = compiled.guests[c.ON] > 0
+    unmet = _unmet(tree, asks, filled)
+    settings = _settings(compiled)
+    resources = [_resource(tree, asks, filled, unmet, settings, k) for k in (_CPU, _MEMORY)]
+    layout = tree.layout
+    return Division(
+        plan_name=compiled.plan.name,
+        at_s=float(at_s),
+        ids=tree.ids,
+        kinds=tree.kinds,
+        parents=tree.parents,
+        depth=layout.depth,
+        on=on[tree.rows],
+        position=layout.position,
+        cpu=resources[_CPU],
+        memory=resources[_MEMORY],
+    )
+
+
+def _unmet(tree: Tree, asks: Asks, filled: Filled) -> Floats:
+    """Give what each guest lacks, and each pool's sum of it."""
+    unmet = np.zeros_like(filled.delivered)
+    guests = tree.guest_member
+    unmet[:, guests] = np.maximum(asks.members[WANTED][:, guests] - filled.delivered[:, guests], 0.0)
+    for level in reversed(tree.levels[1:]):
+        unmet[:, level.as_members] = level.sum_members(unmet[:, level.members])
+    return unmet
+
+
+def _settings(compiled: Compiled) -> Floats:
+    """Give reservation, limit and shares of all members, shape (3, 2, members)."""
+    tree, guests = compiled.tree, compiled.guests
+    settings = np.zeros((3, 2, tree.member_count))
+    settings[:, :, tree.pool_member] = compiled.pools
+    rows = [
+        c.CPU_RESERVATION,
+        c.MEMORY_RESERVATION,
+        c.CPU_LIMIT,
+        c.MEMORY_LIMIT,
+        c.CPU_SHARES,
+        c.MEMORY_SHARES,
+    ]
+    settings[:, :, tree.guest_member] = guests[rows].reshape(3, 2, -1)
+    return settings
+
+
+def _resource(
+    tree: Tree, asks: Asks, filled: Filled, unmet: Floats, settings: Floats, k: int
+) -> ResourceDivision:
+    rows = tree.rows
+    members = asks.members[:, k][:, rows]
+    level, headroom_level = np.full((2, tree.member_count), np.nan)
+    level[tree.pool_member] = filled.level[k, tree.pool_node]
+    headroom_level[tree.pool_member] = filled.headroom_level[k, tree.pool_node]
+    broken = np.zeros(tree.member_count, dtype=np.bool_)
+    broken[tree.pool_member] = filled.broken[k, tree.pool_node]
+    guests = tree.guest_member
+    return ResourceDivision(
+        supply=float(asks.supply[k]),
+        total_wanted=float(asks.nodes[WANTED, k, 0]),
+        promised=float(asks.nodes[CLAIM, k, 0]),
+        total_delivered=float(filled.delivered[k, guests].sum()),
+        broken=bool(filled.broken[k].any()),
+        reservation=settings[0, k, rows],
+        limit=settings[1, k, rows],
+        shares=settings[2, k, rows],
+        claim=members[CLAIM],
+        weight=asks.weight[k, rows],
+        floor=members[FLOOR],
+        use=members[USE],
+        cap=members[CAP],
+        wanted=members[WANTED],
+        delivered=filled.delivered[k, rows],
+        unmet=unmet[k, rows],
+        level=level[rows],
+        headroom_level=headroom_level[rows],
+        top_level=float(filled.level[k, 0]),
+        top_headroom_level=float(filled.headroom_level[k, 0]),
+        node_broken=broken[rows],
+    )

@@ -1,0 +1,1 @@
+"""Tests of Ruvex; the folders mirror the package."""

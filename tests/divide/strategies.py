@@ -1,0 +1,97 @@
+"""Hypothesis strategies for whole plans: small trees with every memory mode, rule and kind of setting."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import strategies as st
+
+from ruvex.plan import Plan, plan_from
+
+_AMOUNTS = st.one_of(st.sampled_from([0, 1, 500, 1000, 2048]), st.floats(0, 20_000, allow_subnormal=False))
+_POSITIVE = st.one_of(st.sampled_from([1, 500, 1000, 4096]), st.floats(0.5, 20_000))
+_SHARES = st.one_of(st.sampled_from([50, 100, 200, 400]), st.floats(0.1, 5_000))
+
+
+@st.composite
+def limited(draw: st.DrawFn, most: float = 20_000) -> dict[str, Any]:
+    """Draw reservation, limit and shares that keep the rules."""
+    reservation = draw(st.one_of(st.just(0.0), _AMOUNTS.map(lambda x: min(x, most))))
+    limit = draw(st.one_of(st.none(), _POSITIVE))
+    if limit is not None:
+        reservation = min(reservation, limit)
+    return {"reservation": float(reservation), "limit": limit, "shares": draw(_SHARES)}
+
+
+@st.composite
+def memories(draw: st.DrawFn) -> dict[str, Any]:
+    """Draw the memory settings of a guest, of any mode."""
+    mode = draw(st.sampled_from(["thin", "thin", "elastic", "fixed"]))
+    if mode == "fixed":
+        return {"mode": mode, "size": draw(_POSITIVE)}
+    if mode == "elastic":
+        low, boot, high = sorted(draw(st.tuples(_POSITIVE, _POSITIVE, _POSITIVE)))
+        percent = draw(st.sampled_from([0, 15, 100]))
+        shares = draw(_SHARES)
+        return {
+            "mode": mode,
+            "boot": boot,
+            "floor": low,
+            "ceiling": high,
+            "headroom_percent": percent,
+            "shares": shares,
+        }
+    size = draw(_POSITIVE)
+    return {"mode": mode, "size": size, **draw(limited(size))}
+
+
+@st.composite
+def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
+    """Draw a valid plan whose demands are plain numbers."""
+    mhz = draw(st.sampled_from([1000, 2600]))
+    host = {
+        "id": "h", "sockets": 1, "cores_per_socket": draw(st.integers(1, 12)), "mhz": mhz,
+        "smt_yield": draw(st.sampled_from([0, 0.25])), "memory_mib": draw(st.floats(0, 60_000)),
+    }  # fmt: skip
+    pools: list[dict[str, Any]] = []
+    for i in range(draw(st.integers(0, max_pools))):
+        parent = draw(st.sampled_from([None, *(p["id"] for p in pools)]))
+        scaled = draw(st.booleans())
+        pools.append(
+            {
+                "id": f"p{i}",
+                "parent": parent,
+                "member_scaled": scaled,
+                "cpu": draw(limited()),
+                "memory": draw(limited()),
+            }
+        )
+    guests = []
+    for i in range(draw(st.integers(0, max_guests))):
+        vcpus = draw(st.integers(1, 8))
+        work = {"cpu": draw(_AMOUNTS), "working": draw(_AMOUNTS), "touched": draw(_AMOUNTS)}
+        guests.append({
+            "id": f"g{i}", "pool": draw(st.sampled_from([None, *(p["id"] for p in pools)])), "vcpus": vcpus,
+            "power": draw(st.sampled_from(["on", "on", "on", "off"])), "agent": draw(st.booleans()),
+            "cpu": draw(limited(vcpus * mhz)), "memory": draw(memories()), "demand": work,
+        })  # fmt: skip
+    rules = {
+        "reservation_rule": draw(st.sampled_from(["floor", "on-top"])),
+        "shares_count": draw(st.sampled_from(["per-guest", "per-size"])),
+        "idle_cost": draw(st.sampled_from([1, 1.5, 4])),
+        "guest_overhead": {
+            "fixed_mib": draw(st.sampled_from([0, 100])),
+            "per_vcpu_mib": 10,
+            "percent_of_size": 1,
+        },
+    }
+    hosts = [host] if draw(st.integers(0, 19)) else []
+    data = {
+        "format": "ruvex-plan",
+        "version": 1,
+        "hosts": hosts,
+        "pools": pools,
+        "guests": guests,
+        "rules": rules,
+    }
+    return plan_from(data)
