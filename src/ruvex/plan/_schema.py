@@ -13,4 +13,4 @@ def plan_schema() -> dict[str, Any]:
     """Give the JSON Schema (2020-12) of a plan file."""
     schema = Plan.model_json_schema(mode="validation")
     required = sorted({"format", "version", *schema.get("required", [])})
-    return {"$schema": DIALECT, "title": "Ruvex plan", **schema, "required": required}
+    return {"$schema": DIALECT, **schema, "title": "Ruvex plan", "required": required}

@@ -1,0 +1,96 @@
+"""The commands and their arguments; nothing heavy is imported until one of them runs."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ruvex import __version__
+
+app = typer.Typer(
+    name="ruvex",
+    help="See how a hypervisor divides CPU and memory among competing guests before it happens.",
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+
+PlanPath = Annotated[
+    Path, typer.Argument(metavar="PLAN", help="A plan file, *.ruvex.json.", show_default=False)
+]
+AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON document instead of a table.")]
+
+
+def _show_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"ruvex {__version__}")
+        raise typer.Exit
+
+
+@app.callback(invoke_without_command=True)
+def _no_command(
+    context: typer.Context,
+    version: Annotated[
+        bool,
+        typer.Option("--version", help="Print the version and leave.", callback=_show_version, is_eager=True),
+    ] = False,
+) -> None:
+    if context.invoked_subcommand is None:
+        from ruvex.cli._open import open_desktop
+
+        raise typer.Exit(open_desktop(None))
+
+
+@app.command("open")
+def _open(
+    plan: Annotated[
+        Path | None, typer.Argument(metavar="[PLAN]", help="A plan file.", show_default=False)
+    ] = None,
+) -> None:
+    """Open the desktop, with a plan if one is given."""
+    from ruvex.cli._open import open_desktop
+
+    raise typer.Exit(open_desktop(plan))
+
+
+@app.command("demo")
+def _demo() -> None:
+    """Open the desktop with the demo plan."""
+    from ruvex.cli._open import open_demo
+
+    raise typer.Exit(open_demo())
+
+
+@app.command("divide")
+def _divide(
+    plan: PlanPath,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the plan's moment if left out."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show the division of CPU and memory at a moment."""
+    from ruvex.cli._divide import print_division
+
+    raise typer.Exit(print_division(plan, at, as_json=as_json))
+
+
+@app.command("schema")
+def _schema() -> None:
+    """Print the JSON Schema of a plan file."""
+    from ruvex.cli._schema import print_schema
+
+    raise typer.Exit(print_schema())
+
+
+def main() -> None:
+    """Run the command line; every failure Ruvex knows ends with its reason on standard error and status 2."""
+    from ruvex.cli._failure import report_failures
+
+    with report_failures():
+        sys.exit(app())
