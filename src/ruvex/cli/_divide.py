@@ -85,18 +85,11 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
 
 def _table(division: Division, rows: list[int], labels: dict[str, str], *, with_header: bool) -> Table:
     table = Table(box=None, show_header=with_header, padding=(0, 1, 0, 0), pad_edge=False, width=_WIDTH)
-    table.add_column("", width=32, no_wrap=True, overflow="ellipsis")
-    for heading in (
-        "CPU reserved",
-        "wanted",
-        "delivered",
-        "unmet",
-        "Memory reserved",
-        "wanted",
-        "delivered",
-        "unmet",
-    ):
-        table.add_column(heading, justify="right", width=7 if heading.islower() else 8)
+    table.add_column(
+        "", width=_WIDTH - sum(width + 1 for _, width in _COLUMNS) - 1, no_wrap=True, overflow="ellipsis"
+    )
+    for heading, width in _COLUMNS:
+        table.add_column(heading, justify="right", width=width)
     for row in rows:
         broken = division.cpu.node_broken[row] or division.memory.node_broken[row]
         name = "  " * int(division.depth[row]) + labels[division.ids[row]] + (" !" if broken else "")

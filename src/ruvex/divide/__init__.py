@@ -5,6 +5,7 @@ from ruvex.divide._compiled import Compiled, compile_plan
 from ruvex.divide._day import Day, day_of
 from ruvex.divide._division import RESOURCES, Division, ResourceDivision, divide, solve
 from ruvex.divide._fill import Filled, fill_tree
+from ruvex.divide._parts import Parts, Shift, parts_of, peer_weights, shifts_between
 from ruvex.divide._signals import SignalBank, gather_signals
 
 __all__ = [
@@ -15,7 +16,9 @@ __all__ = [
     "DemandAt",
     "Division",
     "Filled",
+    "Parts",
     "ResourceDivision",
+    "Shift",
     "SignalBank",
     "ask",
     "compile_plan",
@@ -24,5 +27,8 @@ __all__ = [
     "divide",
     "fill_tree",
     "gather_signals",
+    "parts_of",
+    "peer_weights",
+    "shifts_between",
     "solve",
 ]

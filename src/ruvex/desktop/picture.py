@@ -1,0 +1,86 @@
+"""Pictures of the window without a screen: ``python -m ruvex.desktop.picture PLAN FILE``."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+from ruvex.plan import RuvexError, parse_time
+
+
+def take_picture(
+    plan: Path | None,
+    file: Path,
+    *,
+    at: str | None = None,
+    select: str | None = None,
+    look: str = "light",
+    scale: float = 1.0,
+    size: tuple[int, int] = (1280, 800),
+) -> None:
+    """Show a plan in the window and write what is seen as a PNG.
+
+    Parameters
+    ----------
+    plan, file
+        The plan to open, None for an empty one, and the PNG to write.
+    at, select
+        Another moment than the plan's, and the id of a guest or pool to select.
+    look, scale, size
+        ``light`` or ``dark``, the text size against the standard, and the window's size in pixels.
+
+    Raises
+    ------
+    RuvexError
+        The plan cannot be opened, or the picture not be written.
+    """
+    from ruvex.desktop.app import make_application, make_window
+    from ruvex.desktop.state import State
+
+    application = make_application()
+    with tempfile.TemporaryDirectory() as folder:
+        window = make_window(state=State(Path(folder)), follow_desktop=False)
+        window.theme.set_mode(look)
+        window.theme.set_scale(scale)
+        window.resize(*size)
+        if plan is not None:
+            window.session.open(plan)
+        if at is not None:
+            window.session.set_moment(parse_time(at))
+        window.session.select(select)
+        window.show()
+        application.processEvents()
+        if not window.grab().save(str(file), "PNG"):
+            raise RuvexError(f"{file}: the picture cannot be written")
+        window.close()
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Read the command's arguments and take the picture; gives the exit status."""
+    parser = argparse.ArgumentParser(prog="python -m ruvex.desktop.picture", description=__doc__)
+    parser.add_argument("plan", type=Path)
+    parser.add_argument("file", type=Path)
+    parser.add_argument("--at", help="the time of day, HH:MM")
+    parser.add_argument("--select", help="the id of a guest or pool")
+    parser.add_argument("--look", choices=("light", "dark"), default="light")
+    parser.add_argument("--scale", type=float, default=1.0)
+    parser.add_argument("--size", default="1280x800")
+    options = parser.parse_args(arguments)
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    width, _, height = options.size.partition("x")
+    try:
+        take_picture(
+            options.plan, options.file, at=options.at, select=options.select, look=options.look,
+            scale=options.scale, size=(int(width), int(height)),
+        )  # fmt: skip
+    except RuvexError as error:
+        print(f"ruvex: {error}", file=sys.stderr)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

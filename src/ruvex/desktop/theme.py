@@ -1,0 +1,204 @@
+"""Colours, fonts and measures of the desktop, light and dark; every widget takes them from here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Final
+
+from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPixmap
+from PyQt6.QtWidgets import QApplication
+
+BASE_PX: Final = 13
+_FAMILIES: Final = ("Inter", "Inter Variable", "Noto Sans", "Cantarell", "DejaVu Sans")
+_HATCH_SIZE: Final = 6
+
+
+@dataclass(frozen=True)
+class Colours:
+    """One set of colours. Hues tell top-level pools apart and mean nothing else."""
+
+    paper: QColor
+    band_row: QColor
+    panel: QColor
+    line: QColor
+    grid: QColor
+    ink: QColor
+    muted: QColor
+    faint: QColor
+    head: QColor
+    head_text: QColor
+    head_muted: QColor
+    head_line: QColor
+    cpu_curve: QColor
+    memory_curve: QColor
+    selected: QColor
+    selected_line: QColor
+    field: QColor
+    supply: QColor
+    supply_free: QColor
+    aside: QColor
+    hues: tuple[QColor, ...]
+    lone: QColor
+
+
+def _c(text: str) -> QColor:
+    return QColor(text)
+
+
+LIGHT: Final = Colours(
+    paper=_c("#f6f4ef"), band_row=_c("#ebe7dd"), panel=_c("#fdfbf6"), line=_c("#d8d2c5"), grid=_c("#e3dfd5"),
+    ink=_c("#22303c"), muted=_c("#65707a"), faint=_c("#98a0a6"),
+    head=_c("#1e2b37"), head_text=_c("#f4f1ea"), head_muted=_c("#a3b0bb"), head_line=_c("#3a4956"),
+    cpu_curve=_c("#7fb8d4"), memory_curve=_c("#dca765"),
+    selected=_c("#fffefa"), selected_line=_c("#22303c"), field=_c("#ffffff"),
+    supply=_c("#59636d"), supply_free=_c("#d3d2cc"), aside=_c("#b4b6b5"),
+    hues=tuple(map(_c, ("#2a6f91", "#7a56a8", "#b06c22", "#3f7d5a", "#a84a6d", "#4a62b0", "#7d6b1f", "#2f8080"))),
+    lone=_c("#717983"),
+)  # fmt: skip
+
+DARK: Final = Colours(
+    paper=_c("#171d23"), band_row=_c("#212932"), panel=_c("#1c232b"), line=_c("#35404b"), grid=_c("#28313a"),
+    ink=_c("#e8e6e0"), muted=_c("#9aa6b0"), faint=_c("#6d7983"),
+    head=_c("#10151a"), head_text=_c("#f0ede6"), head_muted=_c("#93a1ad"), head_line=_c("#303b46"),
+    cpu_curve=_c("#7fb8d4"), memory_curve=_c("#dca765"),
+    selected=_c("#2a343f"), selected_line=_c("#d8d5cc"), field=_c("#12171c"),
+    supply=_c("#9aa4ad"), supply_free=_c("#39434d"), aside=_c("#566069"),
+    hues=tuple(map(_c, ("#5fa8ca", "#a98ad6", "#d99a55", "#74b58d", "#d98aa8", "#8fa2e6", "#c2ae5c", "#66b8b6"))),
+    lone=_c("#9aa2ab"),
+)  # fmt: skip
+
+
+def blend(colour: QColor, other: QColor, part: float) -> QColor:
+    """Mix two colours; ``part`` of the second, 0 to 1."""
+    return QColor.fromRgbF(
+        *(a + (b - a) * part for a, b in zip(colour.getRgbF()[:3], other.getRgbF()[:3], strict=True))
+    )
+
+
+@lru_cache(maxsize=256)
+def _hatch(rgb: int, ratio: float) -> QPixmap:
+    size = round(_HATCH_SIZE * ratio)
+    pixmap = QPixmap(size, size)
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QColor.fromRgb(rgb))
+    for offset in (-_HATCH_SIZE, 0, _HATCH_SIZE):
+        painter.drawLine(offset, _HATCH_SIZE, offset + _HATCH_SIZE, 0)
+    painter.end()
+    return pixmap
+
+
+def hatch_brush(colour: QColor, ratio: float) -> QBrush:
+    """Give the slanted hatching that stands for what is wanted and not delivered."""
+    brush = QBrush()
+    brush.setTexture(_hatch(colour.rgb(), ratio))
+    return brush
+
+
+@dataclass(frozen=True)
+class BarColours:
+    """The colours of one row's bars: solid for promised, soft for won by shares, edge for outlines and text."""
+
+    solid: QColor
+    soft: QColor
+    edge: QColor
+
+
+@dataclass
+class _Fonts:
+    family: str
+    cache: dict[tuple[float, int], QFont] = field(default_factory=dict)
+
+
+class Theme(QObject):
+    """The colours, fonts and measures in force.
+
+    Attributes
+    ----------
+    colours
+        The colours now.
+    is_dark
+        Whether they are the dark ones.
+    scale
+        Text size against the standard of 13 px.
+
+    Signals
+    -------
+    changed()
+        Colours or text size are others now; repaint and lay out again.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, *, follow_desktop: bool = True) -> None:
+        super().__init__()
+        self.colours = LIGHT
+        self.is_dark = False
+        self.scale = 1.0
+        self._mode = "desktop"
+        families = set(QFontDatabase.families())
+        self._fonts = _Fonts(
+            next((name for name in _FAMILIES if name in families), QApplication.font().family())
+        )
+        hints = QApplication.styleHints()
+        if follow_desktop and hints is not None:
+            hints.colorSchemeChanged.connect(self._on_desktop_changed)
+        self._on_desktop_changed()
+
+    @property
+    def mode(self) -> str:
+        """``desktop``, ``light`` or ``dark``: what was asked for."""
+        return self._mode
+
+    def set_mode(self, mode: str) -> None:
+        """Choose ``light`` or ``dark``, or follow the ``desktop``."""
+        self._mode = mode
+        self._on_desktop_changed()
+
+    def set_scale(self, scale: float) -> None:
+        """Set the text size against the standard; 1.5 is 150 %."""
+        if scale != self.scale:
+            self.scale = scale
+            self._fonts.cache.clear()
+            self.changed.emit()
+
+    def font(self, px: float = BASE_PX, *, bold: bool = False) -> QFont:
+        """Give a font of a size in pixels at 100 %, its figures of equal width."""
+        weight = QFont.Weight.DemiBold if bold else QFont.Weight.Normal
+        key = (px, weight.value)
+        if key not in self._fonts.cache:
+            font = QFont(self._fonts.family)
+            font.setPixelSize(max(8, round(px * self.scale)))
+            font.setWeight(weight)
+            font.setFeature(QFont.Tag.fromString("tnum") or QFont.Tag(), 1)
+            self._fonts.cache[key] = font
+        return self._fonts.cache[key]
+
+    def metrics(self, px: float = BASE_PX, *, bold: bool = False) -> QFontMetricsF:
+        """Give the measures of a font."""
+        return QFontMetricsF(self.font(px, bold=bold))
+
+    def px(self, length: float) -> int:
+        """Scale a length in pixels with the text."""
+        return round(length * self.scale)
+
+    def size(self, width: float, height: float) -> QSize:
+        """Scale a size in pixels with the text."""
+        return QSize(self.px(width), self.px(height))
+
+    def bar_colours(self, hue: int | None) -> BarColours:
+        """Give the bar colours of a top-level pool by its number, or of a guest beside the pools (None)."""
+        base = self.colours.lone if hue is None else self.colours.hues[hue % len(self.colours.hues)]
+        edge = blend(base, self.colours.ink, 0.25)
+        return BarColours(base, blend(base, self.colours.paper, 0.5), edge)
+
+    def _on_desktop_changed(self) -> None:
+        hints = QApplication.styleHints()
+        desktop_dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+        self.is_dark = self._mode == "dark" or (self._mode == "desktop" and desktop_dark)
+        self.colours = DARK if self.is_dark else LIGHT
+        self.changed.emit()

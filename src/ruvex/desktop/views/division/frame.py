@@ -1,0 +1,44 @@
+"""Where things stand across the butterfly: number columns, wings and names."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+_NAMES_PART: Final = 0.2
+_NAMES_LEAST: Final = 190
+_NAMES_MOST: Final = 320
+_NUMBERS: Final = 104
+_MARGIN: Final = 14
+_GAP: Final = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """The columns of the butterfly in pixels, from left to right."""
+
+    width: int
+    cpu_numbers: tuple[int, int]
+    cpu_end: int
+    cpu_zero: int
+    names: tuple[int, int]
+    memory_zero: int
+    memory_end: int
+    memory_numbers: tuple[int, int]
+
+
+def frame_for(width: int, scale: float) -> Frame:
+    """Divide a width among the columns; ``scale`` is the text size against the standard."""
+    numbers, gap, margin = round(_NUMBERS * scale), round(_GAP * scale), _MARGIN
+    names = round(min(max(width * _NAMES_PART, _NAMES_LEAST * scale), _NAMES_MOST * scale))
+    left = (width - names) // 2
+    return Frame(
+        width=width,
+        cpu_numbers=(margin, margin + numbers),
+        cpu_end=margin + numbers + gap,
+        cpu_zero=left - gap,
+        names=(left, left + names),
+        memory_zero=left + names + gap,
+        memory_end=width - margin - numbers - gap,
+        memory_numbers=(width - margin - numbers, width - margin),
+    )

@@ -1,0 +1,145 @@
+"""What stands above the rows: the sums of both wings, the supply row and the axes' figures."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ruvex.desktop.session import Session
+from ruvex.desktop.theme import Theme, hatch_brush
+from ruvex.desktop.views.division.butterfly import Butterfly
+from ruvex.desktop.widgets.axis import Axis
+from ruvex.desktop.widgets.figures import NAME, PER_UNIT, UNIT, figure
+from ruvex.divide import RESOURCES, ResourceDivision
+from ruvex.plan import format_number
+
+_SUMS: Final = 26
+_SUPPLY: Final = 24
+_TICKS: Final = 17
+_BAR: Final = 14
+
+
+class WingHead(QWidget):
+    """The sums, the supply row and the tick figures; stays in place while the rows scroll."""
+
+    def __init__(
+        self, session: Session, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._session, self._theme, self._butterfly = session, theme, butterfly
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Supply: what there is, promised, set aside, free")
+        session.divided.connect(self.update)
+        session.selection_changed.connect(self.update)
+        butterfly.axes_changed.connect(self.update)
+        theme.changed.connect(self.updateGeometry)
+
+    def sizeHint(self) -> QSize:
+        """Give the height of the three lines."""
+        return QSize(400, self._theme.px(_SUMS + _SUPPLY + _TICKS))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Select the supply row."""
+        self._session.select(None)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the three lines."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self._theme.colours.paper)
+        for name in RESOURCES:
+            resource: ResourceDivision = getattr(self._session.division, name)
+            self._paint_sums(painter, name, resource)
+            self._paint_supply(painter, name, resource)
+            self._paint_ticks(painter, self._butterfly.axes[name], name)
+        left, right = self._butterfly.columns.names
+        painter.setPen(self._theme.colours.ink)
+        painter.setFont(self._theme.font(12, bold=True))
+        place = QRect(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
+        painter.drawText(
+            place, Qt.AlignmentFlag.AlignCenter, "Supply" if self._session.plan.hosts else "No host yet"
+        )
+        painter.end()
+
+    def _paint_sums(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
+        theme, axis = self._theme, self._butterfly.axes[name]
+        parts = [(f"{NAME[name]} {figure(resource.supply, name)} {UNIT[name]}", True)]
+        parts += [
+            (f"wanted {figure(resource.total_wanted, name)}", False),
+            (f"promised {figure(resource.promised, name)}", False),
+        ]
+        if resource.broken:
+            parts.append(("promises cannot be kept: this cannot run as it is", True))
+        is_left = axis.end < axis.zero
+        x = axis.zero
+        for text, strong in parts if not is_left else reversed(parts):
+            font = theme.font(13 if strong else 12, bold=strong)
+            painter.setFont(font)
+            painter.setPen(theme.colours.ink if strong else theme.colours.muted)
+            width = painter.fontMetrics().horizontalAdvance(text) + theme.px(14)
+            start = x - width + theme.px(14) if is_left else x
+            place = QRectF(start, theme.px(3), width, theme.px(_SUMS - 3))
+            painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            x += -width if is_left else width
+
+    def _paint_supply(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
+        theme = self._theme
+        rows_axis = self._butterfly.axes[name]
+        whole = max(resource.supply, resource.total_wanted, resource.promised) or 1.0
+        axis = Axis(rows_axis.zero, rows_axis.end, whole, whole)
+        top, height = theme.px(_SUMS + (_SUPPLY - _BAR) / 2), theme.px(_BAR)
+        if self._session.selected is None and self._session.plan.hosts:
+            painter.setPen(QPen(theme.colours.line, 1))
+            painter.drawRoundedRect(QRectF(4.5, theme.px(_SUMS), self.width() - 9, theme.px(_SUPPLY)), 5, 5)
+        percent = getattr(self._session.plan.rules.set_aside_percent, name)
+        aside = resource.supply * percent / 100
+        spans = (
+            (0.0, min(resource.promised, resource.supply), theme.colours.supply),
+            (min(resource.promised, resource.supply), resource.supply - aside, theme.colours.supply_free),
+            (resource.supply - aside, resource.supply, theme.colours.aside),
+        )
+        for low, high, colour in spans:
+            a, b = axis.x(low), axis.x(high)
+            if high > low:
+                painter.fillRect(QRectF(min(a, b), top, abs(b - a), height), colour)
+        if resource.total_wanted > resource.supply:
+            a, b = axis.x(resource.supply), axis.x(resource.total_wanted)
+            span = QRectF(min(a, b), top, abs(b - a), height)
+            painter.fillRect(span, hatch_brush(theme.colours.supply, self.devicePixelRatioF()))
+            painter.setPen(theme.colours.supply)
+            painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
+        self._paint_overcommit(painter, name, resource, QRect(0, theme.px(_SUMS), 0, theme.px(_SUPPLY)))
+
+    def _paint_overcommit(
+        self, painter: QPainter, name: str, resource: ResourceDivision, place: QRect
+    ) -> None:
+        if resource.supply <= 0:
+            return
+        columns = self._butterfly.columns
+        left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
+        painter.setFont(self._theme.font(12))
+        painter.setPen(self._theme.colours.muted)
+        box = QRect(left, place.top(), right - left, place.height())
+        text = f"{format_number(100 * resource.total_wanted / resource.supply)} % wanted"
+        side = Qt.AlignmentFlag.AlignRight if name == "cpu" else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _paint_ticks(self, painter: QPainter, axis: Axis, name: str) -> None:
+        theme = self._theme
+        top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
+        painter.setFont(theme.font(10.5))
+        painter.setPen(theme.colours.faint)
+        half = theme.px(30)
+        ticks = [0.0, *axis.ticks]
+        for tick in ticks:
+            text = format_number(tick / PER_UNIT[name], 0 if axis.step >= PER_UNIT[name] else 2)
+            if tick == ticks[-1] and tick > 0:
+                text += f" {UNIT[name]}"
+            place = QRectF(axis.x(tick) - half, top, 2 * half, height)
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
+        columns = self._butterfly.columns
+        left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
+        place = QRectF(left, top, right - left, height)
+        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, f"delivered, {UNIT[name]}")

@@ -1,0 +1,1 @@
+"""The pieces that views and the window are made of."""

@@ -1,0 +1,339 @@
+"""The dials at the foot of the window: the settings of what is selected, CPU to the left, memory to the right."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any, Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from ruvex.desktop.session import Session
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.widgets.bars import Bar, bars_of
+from ruvex.desktop.widgets.dial_settings import dial_settings
+from ruvex.desktop.widgets.effect_line import EffectLine
+from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit, parse, percent, typed
+from ruvex.desktop.widgets.resource_dial import ResourceDial
+from ruvex.desktop.widgets.track import Mark
+from ruvex.divide import RESOURCES, parts_of, peer_weights
+from ruvex.plan import EditError, Guest, Pool, UnitError, format_number, get_setting
+
+_BODY: Final = 150
+_NAMES: Final = {
+    "reservation": "reservation", "limit": "limit", "floor": "floor", "boot": "boot size", "ceiling": "ceiling",
+    "size": "size", "shares": "shares", "headroom_percent": "headroom",
+}  # fmt: skip
+
+
+class Dials(QWidget):
+    """The panel at the foot; it follows the selection, and folds away.
+
+    Attributes
+    ----------
+    effect
+        The line that says who pays.
+    dials
+        One for each resource.
+    """
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._theme = session, theme
+        self.effect = EffectLine(session, theme, self)
+        self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
+        self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
+        self.fold_button = QPushButton("▾", self)
+        self.fold_button.setAccessibleName("Fold the dials away")
+        self.fold_button.setToolTip("Fold the dials away or show them (F6)")
+        self.fold_button.setFlat(True)
+        self._body = QFrame(self)
+        self._lay_out()
+        for dial in self.dials.values():
+            dial.track.dragged.connect(self._on_dragged)
+            dial.track.released.connect(self._on_released)
+            dial.track.gave_up.connect(self._on_gave_up)
+            dial.shares_chosen.connect(self._on_shares_chosen)
+        session.divided.connect(self._on_divided)
+        session.selection_changed.connect(self._on_selection_changed)
+        theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.setContentsMargins(0, 0, 0, 0)
+        head.setSpacing(0)
+        head.addWidget(self.effect, 1)
+        head.addWidget(self.fold_button)
+        identity = QVBoxLayout()
+        identity.setSpacing(3)
+        for label in (self._name, self._place, self._facts):
+            label.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
+            label.setTextFormat(Qt.TextFormat.PlainText)
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            identity.addWidget(label)
+        self._facts.setWordWrap(True)
+        identity.addStretch(1)
+        self._middle = QWidget(self._body)
+        self._middle.setLayout(identity)
+        identity.setContentsMargins(0, 0, 0, 0)
+        body = QHBoxLayout(self._body)
+        body.setContentsMargins(16, 8, 16, 6)
+        body.setSpacing(16)
+        body.addWidget(self.dials["cpu"], 1)
+        body.addWidget(self._middle)
+        body.addWidget(self.dials["memory"], 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self._body)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_folded(self, folded: bool) -> None:
+        """Fold the dials away, all but the line of effects, or show them."""
+        self._body.setVisible(not folded)
+        self.fold_button.setText("▴" if folded else "▾")
+
+    @property
+    def is_folded(self) -> bool:
+        """Whether the dials are folded away."""
+        return self._body.isHidden()
+
+    # Showing
+
+    def _on_theme_changed(self) -> None:
+        theme, colours = self._theme, self._theme.colours
+        self._name.setFont(theme.font(15, bold=True))
+        for label in (self._place, self._facts):
+            label.setFont(theme.font(12))
+        self._middle.setFixedWidth(theme.px(214))
+        self._body.setFixedHeight(theme.px(_BODY))
+        self.fold_button.setFixedSize(theme.size(34, 24))
+        self.setStyleSheet(
+            f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}"
+            f"QPushButton {{ color: {colours.ink.name()}; background: transparent; border: 1px solid"
+            f" {colours.line.name()}; border-radius: 4px; padding: 0 4px; }}"
+            f"QPushButton:flat {{ border: 0; border-radius: 0; background: {colours.band_row.name()}; }}"
+            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
+            f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
+        )
+        self._place.setStyleSheet(f"color: {colours.muted.name()};")
+        for label in (self._name, self._facts):
+            label.setStyleSheet(f"color: {colours.ink.name()};")
+        self._on_divided()
+
+    def _on_selection_changed(self) -> None:
+        # A value that was refused belongs to what was selected before.
+        for dial in self.dials.values():
+            for field in dial.fields.values():
+                field.accept()
+        self.effect.clear_refusal()
+        self._on_divided()
+
+    def _on_divided(self) -> None:
+        item = self._session.selected_item
+        if item is None:
+            self._show_supply()
+        else:
+            self._show_identity(item)
+            for name in RESOURCES:
+                self._show_item(item, name)
+
+    def _show_supply(self) -> None:
+        plan, division = self._session.plan, self._session.division
+        self._name.setText("Supply")
+        self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
+        self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
+        for name, dial in self.dials.items():
+            r = getattr(division, name)
+            dial.set_editable(False)
+            dial.show_fields({})
+            whole = max(r.supply, r.total_wanted, r.promised, 1.0)
+            promised = min(r.promised, r.supply)
+            free = max(0.0, r.supply - r.promised)
+            dial.show_met(
+                f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises"
+            )
+            marks = (
+                Mark("promised", promised, figure(r.promised, name)),
+                Mark("supply", r.supply, figure(r.supply, name)),
+                Mark("wanted", r.total_wanted, figure(r.total_wanted, name)),
+            )
+            colours = self._theme.bar_colours(None)
+            bar = Bar(promised, free, 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf)
+            dial.track.show_handles(())
+            dial.track.show_bar(bar, marks, colours, top=whole * 1.04, snap=1.0, ghost=None)
+
+    def _show_identity(self, item: Guest | Pool) -> None:
+        plan, division = self._session.plan, self._session.division
+        pool_id = item.parent if isinstance(item, Pool) else item.pool
+        pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
+        if isinstance(item, Guest):
+            host = plan.host_of(item)
+            vcpus = f"{item.vcpus} vCPU" + ("s" if item.vcpus > 1 else "")
+            parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
+        else:
+            row = division.position[item.id]
+            count = sum(1 for p, on in zip(division.parents, division.on, strict=True) if p == item.id and on)
+            parts = [f"pool in {pool}" if pool_id else "pool", f"{count} members on"]
+            parts += [item.owner] if item.owner else []
+        width = self._middle.width()
+        metrics = self._theme.metrics(15, bold=True)
+        self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
+        self._name.setToolTip(item.label)
+        place = " · ".join(parts)
+        self._place.setText(self._theme.metrics(12).elidedText(place, Qt.TextElideMode.ElideRight, width))
+        self._place.setToolTip(place)
+        row = division.position[item.id]
+        facts = [] if division.on[row] else ["powered off: takes no part"]
+        if isinstance(item, Guest) and item.memory.mode == "elastic" and not item.agent:
+            facts.append("agent missing: its memory stays at boot size")
+        if any(getattr(division, name).node_broken[row] for name in RESOURCES):
+            facts.append("its members are promised more than it has")
+        self._facts.setText("\n".join(facts))
+
+    def _show_item(self, item: Guest | Pool, name: str) -> None:
+        division, dial = self._session.division, self.dials[name]
+        r, row = getattr(division, name), division.position[item.id]
+        settings = dial_settings(self._session.plan, division, item, name)
+        keys = {handle.key: handle.name for handle in settings.handles}
+        if settings.headroom_percent is not None:
+            keys["memory.headroom_percent"] = _NAMES["headroom_percent"]
+        dial.set_editable(True)
+        if dial.show_fields(keys):
+            for field in dial.fields.values():
+                # The shares field stays; connecting it once more must not make it speak twice.
+                if field.receivers(field.typed) == 0:
+                    field.typed.connect(self._on_typed)
+                    field.stepped.connect(self._on_stepped)
+        weight, total = peer_weights(r, division, row)
+        among = f"{percent(weight, total)} of all weight among its peers" if division.on[row] else ""
+        dial.show_settings(settings, among)
+        bar = bars_of(parts_of(r), r.limit.tolist())[row]
+        delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
+        marks = (
+            Mark("delivered", delivered, figure(delivered, name)),
+            Mark("wanted", wanted, figure(wanted, name)),
+        )
+        hue = self._hue(item)
+        before = self._session.before
+        ghost = None if before is None else float(getattr(before, name).delivered[row])
+        dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
+        dial.show_met(self._met_text(item, name, row))
+
+    def _hue(self, item: Guest | Pool) -> int | None:
+        plan = self._session.plan
+        here = item.id if isinstance(item, Pool) else item.pool
+        while here is not None and plan.pools[plan.pool_index[here]].parent is not None:
+            here = plan.pools[plan.pool_index[here]].parent
+        tops = [pool.id for pool in plan.pools if pool.parent is None]
+        return tops.index(here) if here is not None else None
+
+    def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
+        r = getattr(self._session.division, name)
+        if not self._session.division.on[row]:
+            return ""
+        unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
+        if unmet <= 1e-6 * max(1.0, wanted):
+            surplus = float(r.delivered[row]) - wanted
+            held = (
+                f", holds {figure_with_unit(surplus, name)} it does not need"
+                if surplus > 0.01 * max(wanted, 1)
+                else ""
+            )
+            return f"gets all it wants{held}"
+        what = "the CPU" if name == "cpu" else "the memory"
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, lacks {figure_with_unit(unmet, name)}"
+
+    # Turning
+
+    def _on_dragged(self, key: str, value: float | None) -> None:
+        self._try(key, value, preview=True)
+
+    def _on_released(self, key: str) -> None:
+        if self._session.before is not None and self._session.effect is not None:
+            self._session.commit(self._session.effect.text)
+
+    def _on_gave_up(self) -> None:
+        self._session.give_up()
+
+    def _on_shares_chosen(self, key: str, shares: float) -> None:
+        self._try(key, shares)
+
+    def _on_stepped(self, key: str, steps: int) -> None:
+        item = self._session.selected_item
+        if item is None:
+            return
+        resource = key.split(".")[0]
+        settings = dial_settings(self._session.plan, self._session.division, item, resource)
+        if key.endswith((".shares", ".headroom_percent")):
+            step, low, high = (10.0, 1.0, math.inf) if key.endswith(".shares") else (1.0, 0.0, math.inf)
+            value = float(get_setting(item, key))
+        else:
+            handle = next(handle for handle in settings.handles if handle.key == key)
+            step, low, high = settings.snap, handle.low, handle.high
+            value = settings.top if handle.value is None else handle.value
+        self._try(key, min(max(round(value / step) * step + steps * step, low), high))
+
+    def _on_typed(self, key: str, text: str) -> None:
+        item = self._session.selected_item
+        if item is None:
+            return
+        try:
+            value = self._read(key, text, item)
+        except UnitError as error:
+            self._refuse(key, str(error))
+        else:
+            self._try(key, value)
+
+    def _read(self, key: str, text: str, item: Guest | Pool) -> float | None:
+        resource, _, setting = key.partition(".")
+        if setting == "limit" and text.strip().lower() in ("", "no limit", "none", "no"):
+            return None
+        if setting in ("shares", "headroom_percent"):
+            plain = text.replace("%", "").replace("×", "").replace(",", ".").strip()
+            try:
+                return float(plain)
+            except ValueError:
+                raise UnitError(f"{text.strip()!r} is not a number; write one such as 150") from None
+        return parse(text, resource, self._session.plan, item if isinstance(item, Guest) else None)
+
+    def _refuse(self, key: str, reason: str) -> None:
+        field = self.dials[key.split(".")[0]].fields[key]
+        field.refuse(reason)
+        self.effect.refuse(reason)
+
+    def _try(self, key: str, value: float | None, *, preview: bool = False) -> None:
+        item = self._session.selected_item
+        if item is None:
+            return
+        field = self.dials[key.split(".")[0]].fields[key]
+        try:
+            text = self._edit_text(item, key, value)
+            change: Mapping[str, Any] = {key: value}
+            if preview:
+                self._session.preview(item.id, change, text)
+            elif value != get_setting(item, key):
+                self._session.change(item.id, change, text)
+        except EditError as error:
+            self._refuse(key, str(error))
+            return
+        self.effect.clear_refusal()
+        field.accept()
+        self._on_divided()
+
+    def _edit_text(self, item: Guest | Pool, key: str, value: float | None) -> str:
+        resource, _, setting = key.partition(".")
+        before = self._session.setting_before(item.id, key)
+        shown = [self._setting_text(resource, setting, v) for v in (before, value)]
+        return f"{item.label} {NAME[resource]} {_NAMES[setting]} {shown[0]} → {shown[1]}"
+
+    @staticmethod
+    def _setting_text(resource: str, setting: str, value: float | None) -> str:
+        if value is None:
+            return "none"
+        if setting == "shares":
+            return format_number(value) if value == int(value) else f"{value:g}"
+        return f"{value:g} %" if setting == "headroom_percent" else typed(value, resource)

@@ -1,0 +1,86 @@
+"""Figures as the desktop shows and takes them: GHz for CPU and GiB for memory, in few digits."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+from ruvex.plan import (
+    THIN_SPACE,
+    Guest,
+    Plan,
+    format_cpu,
+    format_memory,
+    format_number,
+    parse_cpu,
+    parse_memory,
+)
+
+UNIT: Final[Mapping[str, str]] = {"cpu": "GHz", "memory": "GiB"}
+PER_UNIT: Final[Mapping[str, float]] = {"cpu": 1000.0, "memory": 1024.0}
+NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
+
+
+def figure(value: float, resource: str, *, signed: bool = False) -> str:
+    """Write MHz or MiB as GHz or GiB without the unit, in three digits or so.
+
+    Examples
+    --------
+    >>> figure(6000, "cpu"), figure(18260, "cpu"), figure(250 * 1024, "memory")
+    ('6.00', '18.3', '250')
+    """
+    scaled = value / PER_UNIT[resource]
+    decimals = 2 if abs(scaled) < 9.995 else 1 if abs(scaled) < 99.95 else 0
+    text = format_number(scaled, decimals)
+    return f"+{text}" if signed and value > 0 else text
+
+
+def figure_with_unit(value: float, resource: str, *, signed: bool = False) -> str:
+    """Write MHz or MiB as GHz or GiB with the unit."""
+    return f"{figure(value, resource, signed=signed)}{THIN_SPACE}{UNIT[resource]}"
+
+
+def typed(value: float, resource: str) -> str:
+    """Write a setting exactly enough to be typed back unchanged: whole MHz or MiB stay whole."""
+    text = format_cpu(value) if resource == "cpu" else format_memory(value)
+    try:
+        same = abs(parse(text, resource) - value) < 0.5
+    except ValueError:
+        same = False
+    return text if same else f"{format_number(value)}{THIN_SPACE}{'MHz' if resource == 'cpu' else 'MiB'}"
+
+
+def parse(text: str, resource: str, plan: Plan | None = None, guest: Guest | None = None) -> float:
+    """Read what a person typed; a bare number is in GHz or GiB, as shown.
+
+    Raises
+    ------
+    UnitError
+        It cannot be understood.
+    """
+    if resource == "memory":
+        return parse_memory(text, default_unit="GiB")
+    host = None
+    if plan is not None and plan.hosts:
+        host = plan.host_of(guest) if guest is not None else plan.hosts[0]
+    return parse_cpu(
+        text,
+        default_unit="GHz",
+        core_mhz=host.mhz if host else None,
+        guest_mhz=guest.vcpus * host.mhz if guest is not None and host else None,
+        host_mhz=host.cores * host.mhz if host else None,
+    )
+
+
+def percent(part: float, whole: float) -> str:
+    """Write a part of a whole in percent; 100 % only where nothing is missing.
+
+    Examples
+    --------
+    >>> percent(999, 1000) == "99\u2009%"
+    True
+    """
+    if whole <= 0:
+        return f"100{THIN_SPACE}%"
+    value = 100 * part / whole
+    return f"{99 if 99 < value < 100 - 1e-6 else round(value)}{THIN_SPACE}%"

@@ -1,0 +1,148 @@
+"""A setting that can be typed: its name, its value with the unit, arrows that step it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from ruvex.desktop.theme import Theme
+
+
+class _Line(QLineEdit):
+    """The line itself; arrows step, Esc gives up."""
+
+    stepped = pyqtSignal(int)
+    gave_up = pyqtSignal()
+    left = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Step with the arrows, ten steps with Shift; give up with Esc."""
+        if event is None:
+            return
+        size = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        if event.key() == Qt.Key.Key_Up:
+            self.stepped.emit(size)
+        elif event.key() == Qt.Key.Key_Down:
+            self.stepped.emit(-size)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.gave_up.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Select the value, so that typing replaces it."""
+        super().focusInEvent(event)
+        self.selectAll()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Tell that the field was left."""
+        super().focusOutEvent(event)
+        self.left.emit()
+
+
+class SettingField(QWidget):
+    """One typed setting.
+
+    Attributes
+    ----------
+    key
+        The setting's dotted name.
+    line
+        Where it is typed.
+
+    Signals
+    -------
+    typed(key, text)
+        A value was entered: by Enter, or by leaving the field with another text in it.
+    stepped(key, steps)
+        The arrows ask for so many steps up.
+    """
+
+    typed = pyqtSignal(str, str)
+    stepped = pyqtSignal(str, int)
+
+    def __init__(
+        self, key: str, name: str, theme: Theme, *, width: int = 84, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.key = key
+        self._theme, self._width = theme, width
+        self._shown = ""
+        self._refused = False
+        self._name = QLabel(name, self)
+        self.line = _Line(self)
+        self.line.setAccessibleName(name)
+        self.line.setMaxLength(40)
+        self._name.setBuddy(self.line)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        row.addWidget(self._name)
+        row.addWidget(self.line)
+        self.line.returnPressed.connect(self._on_entered)
+        self.line.left.connect(self._on_left)
+        self.line.stepped.connect(self._on_stepped)
+        self.line.gave_up.connect(self._on_gave_up)
+        self._style()
+
+    def show_value(self, text: str) -> None:
+        """Show the value in force, unless a refused one still stands there or one is being typed."""
+        self._shown = text
+        if not self._refused and not (self.line.hasFocus() and self.line.isModified()):
+            self.line.setText(text)
+            self.line.setModified(False)
+
+    def accept(self) -> None:
+        """Mark what was typed as taken."""
+        self._refused = False
+        self.line.setModified(False)
+        self.line.setText(self._shown)
+        self._style()
+
+    def refuse(self, reason: str) -> None:
+        """Keep what was typed and mark it as not accepted."""
+        self._refused = True
+        self.line.setToolTip(reason)
+        self._style()
+
+    @property
+    def is_refused(self) -> bool:
+        """Whether a value that was not accepted still stands in the field."""
+        return self._refused
+
+    def _on_entered(self) -> None:
+        self.typed.emit(self.key, self.line.text())
+        self.line.selectAll()
+
+    def _on_left(self) -> None:
+        if self.line.isModified() and not self._refused and self.line.text() != self._shown:
+            self.typed.emit(self.key, self.line.text())
+
+    def _on_stepped(self, steps: int) -> None:
+        self.accept()
+        self.stepped.emit(self.key, steps)
+        self.line.selectAll()
+
+    def _on_gave_up(self) -> None:
+        self.accept()
+        self.line.setText(self._shown)
+        self.line.selectAll()
+
+    def _style(self) -> None:
+        colours = self._theme.colours
+        self._name.setFont(self._theme.font(12))
+        self.line.setFont(self._theme.font(12.5))
+        self.line.setFixedWidth(self._theme.px(self._width))
+        edge, focus_edge = f"1px solid {colours.line.name()}", f"2px solid {colours.ink.name()}"
+        if self._refused:
+            edge = focus_edge = f"2px dashed {colours.ink.name()}"
+        self.setStyleSheet(
+            f"QLabel {{ color: {colours.muted.name()}; }}"
+            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()}; border: {edge};"
+            f" border-radius: 4px; padding: 1px 5px; selection-background-color: {colours.muted.name()};"
+            f" selection-color: {colours.paper.name()}; }}"
+            f"QLineEdit:focus {{ border: {focus_edge}; }}"
+        )
+        if not self._refused:
+            self.line.setToolTip("")
