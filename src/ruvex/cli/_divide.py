@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import sys
 from pathlib import Path
 from typing import Final
 
@@ -65,8 +64,6 @@ def _print_table(division: Division, plan: Plan) -> None:
         console.print("No guest is on, and there is no pool.")
     for start in range(0, len(rows), _MANY_ROWS):
         console.print(_table(division, rows[start : start + _MANY_ROWS], labels, with_header=start == 0))
-    if division.cpu.broken or division.memory.broken:
-        print("The promises marked with ! cannot all be kept: this cannot run as it is.", file=sys.stderr)
 
 
 def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:
@@ -79,7 +76,7 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
             ("delivered", resource.total_delivered),
         )
     ]
-    broken = "  ! promises cannot be kept" if resource.broken else ""
+    broken = "\n        ! These promises cannot all be kept: this cannot run as it is." if resource.broken else ""
     return f"{name:<7}{unit}   " + "   ".join(parts) + broken
 
 

@@ -20,7 +20,8 @@ from ruvex.desktop.widgets.track import Mark
 from ruvex.divide import RESOURCES, parts_of, peer_weights
 from ruvex.plan import EditError, Guest, Pool, UnitError, format_number, get_setting
 
-_BODY: Final = 150
+_BODY: Final = 158
+_MIDDLE: Final = 200
 _NAMES: Final = {
     "reservation": "reservation", "limit": "limit", "floor": "floor", "boot": "boot size", "ceiling": "ceiling",
     "size": "size", "shares": "shares", "headroom_percent": "headroom",
@@ -108,16 +109,14 @@ class Dials(QWidget):
         self._name.setFont(theme.font(15, bold=True))
         for label in (self._place, self._facts):
             label.setFont(theme.font(12))
-        self._middle.setFixedWidth(theme.px(214))
+        self._middle.setFixedWidth(theme.px(_MIDDLE))
         self._body.setFixedHeight(theme.px(_BODY))
         self.fold_button.setFixedSize(theme.size(34, 24))
         self.setStyleSheet(
             f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}"
-            f"QPushButton {{ color: {colours.ink.name()}; background: transparent; border: 1px solid"
-            f" {colours.line.name()}; border-radius: 4px; padding: 0 4px; }}"
-            f"QPushButton:flat {{ border: 0; border-radius: 0; background: {colours.band_row.name()}; }}"
-            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
-            f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
+        )
+        self.fold_button.setStyleSheet(
+            f"border: 0; border-radius: 0; background: {colours.band_row.name()}; color: {colours.ink.name()};"
         )
         self._place.setStyleSheet(f"color: {colours.muted.name()};")
         for label in (self._name, self._facts):
@@ -179,7 +178,7 @@ class Dials(QWidget):
             count = sum(1 for p, on in zip(division.parents, division.on, strict=True) if p == item.id and on)
             parts = [f"pool in {pool}" if pool_id else "pool", f"{count} members on"]
             parts += [item.owner] if item.owner else []
-        width = self._middle.width()
+        width = self._theme.px(_MIDDLE)
         metrics = self._theme.metrics(15, bold=True)
         self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
         self._name.setToolTip(item.label)
@@ -209,7 +208,7 @@ class Dials(QWidget):
                     field.typed.connect(self._on_typed)
                     field.stepped.connect(self._on_stepped)
         weight, total = peer_weights(r, division, row)
-        among = f"{percent(weight, total)} of all weight among its peers" if division.on[row] else ""
+        among = f"{percent(weight, total)} among its peers" if division.on[row] else ""
         dial.show_settings(settings, among)
         bar = bars_of(parts_of(r), r.limit.tolist())[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])

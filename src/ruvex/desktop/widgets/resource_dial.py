@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.theme import BarColours, Theme
 from ruvex.desktop.widgets.bars import Bar
 from ruvex.desktop.widgets.dial_settings import DialSettings
+from ruvex.desktop.widgets.elided_label import ElidedLabel
 from ruvex.desktop.widgets.figures import NAME, typed
 from ruvex.desktop.widgets.setting_field import SettingField
 from ruvex.desktop.widgets.track import Mark, Track
@@ -48,13 +49,15 @@ class ResourceDial(QWidget):
         self.track = Track(theme, mirrored=self._mirrored)
         self.track.setAccessibleName(f"{NAME[resource]} track")
         self.fields: dict[str, SettingField] = {}
-        self._heading, self._met, self._weight = QLabel(NAME[resource]), QLabel(), QLabel()
+        self._heading, self._met, self._weight = QLabel(NAME[resource]), ElidedLabel(), ElidedLabel()
+        side = Qt.AlignmentFlag.AlignRight if self._mirrored else Qt.AlignmentFlag.AlignLeft
+        for label in (self._met, self._weight):
+            label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self._field_row, self._share_row = self._row(), self._row()
         heading_row = self._row()
         heading_row.addWidget(self._heading)
-        heading_row.addWidget(self._met)
-        heading_row.addStretch(1)
-        self._shares = SettingField(f"{resource}.shares", "shares", theme, width=58)
+        heading_row.addWidget(self._met, 1)
+        self._shares = SettingField(f"{resource}.shares", "shares", theme, width=58, beside=True)
         self.choices = {factor: self._choice(text, factor) for text, factor in _CHOICES}
         self._share_row.addWidget(self._shares)
         buttons = QHBoxLayout()
@@ -62,8 +65,7 @@ class ResourceDial(QWidget):
         for button in self.choices.values():
             buttons.addWidget(button)
         self._share_row.addLayout(buttons)
-        self._share_row.addWidget(self._weight)
-        self._share_row.addStretch(1)
+        self._share_row.addWidget(self._weight, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -109,7 +111,7 @@ class ResourceDial(QWidget):
                 widget.deleteLater()
         self.fields = {key: SettingField(key, name, self._theme) for key, name in keys.items()}
         for field in self.fields.values():
-            self._field_row.addWidget(field)
+            self._field_row.addWidget(field, 3)
         self._field_row.addStretch(1)
         self.fields[self._shares.key] = self._shares
         return True
@@ -159,5 +161,11 @@ class ResourceDial(QWidget):
         for button in self.choices.values():
             button.setFont(theme.font(12))
             button.setFixedSize(theme.size(34, 22))
+            button.setStyleSheet(
+                f"QPushButton {{ color: {colours.ink.name()}; background: {colours.panel.name()}; border: 1px solid"
+                f" {colours.line.name()}; border-radius: 4px; padding: 0; }}"
+                f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
+                f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
+            )
         for field in {*self.fields.values(), self._shares}:
             field.accept()

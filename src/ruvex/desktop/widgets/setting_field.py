@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from ruvex.desktop.theme import Theme
+
+_LEAST_WIDTH: Final = 44
 
 
 class _Line(QLineEdit):
@@ -49,7 +53,7 @@ class SettingField(QWidget):
     key
         The setting's dotted name.
     line
-        Where it is typed.
+        Where it is typed; its name stands above it, or beside it.
 
     Signals
     -------
@@ -62,12 +66,10 @@ class SettingField(QWidget):
     typed = pyqtSignal(str, str)
     stepped = pyqtSignal(str, int)
 
-    def __init__(
-        self, key: str, name: str, theme: Theme, *, width: int = 84, parent: QWidget | None = None
-    ) -> None:
-        super().__init__(parent)
+    def __init__(self, key: str, name: str, theme: Theme, *, width: int = 96, beside: bool = False) -> None:
+        super().__init__()
         self.key = key
-        self._theme, self._width = theme, width
+        self._theme, self._width, self._beside = theme, width, beside
         self._shown = ""
         self._refused = False
         self._name = QLabel(name, self)
@@ -75,9 +77,9 @@ class SettingField(QWidget):
         self.line.setAccessibleName(name)
         self.line.setMaxLength(40)
         self._name.setBuddy(self.line)
-        row = QHBoxLayout(self)
+        row = QHBoxLayout(self) if beside else QVBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(5)
+        row.setSpacing(5 if beside else 1)
         row.addWidget(self._name)
         row.addWidget(self.line)
         self.line.returnPressed.connect(self._on_entered)
@@ -133,7 +135,11 @@ class SettingField(QWidget):
         colours = self._theme.colours
         self._name.setFont(self._theme.font(12))
         self.line.setFont(self._theme.font(12.5))
-        self.line.setFixedWidth(self._theme.px(self._width))
+        self.line.setMaximumWidth(self._theme.px(self._width))
+        if not self._beside:
+            self.setMaximumWidth(self._theme.px(self._width))
+        self.line.setMinimumWidth(self._theme.px(_LEAST_WIDTH))
+        self._name.setMinimumWidth(1)
         edge, focus_edge = f"1px solid {colours.line.name()}", f"2px solid {colours.ink.name()}"
         if self._refused:
             edge = focus_edge = f"2px dashed {colours.ink.name()}"

@@ -221,7 +221,7 @@ class Track(QWidget):
         placed: list[tuple[float, float, float, Mark]] = []
         for mark in sorted(self._marks, key=lambda mark: mark.value):
             text = f"{mark.name} {mark.text}"
-            width = painter.fontMetrics().horizontalAdvance(text)
+            width = float(painter.fontMetrics().horizontalAdvance(text))
             x = axis.x(mark.value)
             left = min(max(x - width / 2, 2.0), self.width() - width - 2.0)
             if placed:
@@ -238,10 +238,10 @@ class Track(QWidget):
             overhang = max(0.0, 2.0 - placed[-1][1])
         elif placed:
             overhang = min(0.0, self.width() - 2.0 - placed[-1][1] - placed[-1][2])
-        for x, left, width, mark in placed:
+        for x, left, text_width, mark in placed:
             painter.setPen(QPen(theme.colours.muted, 1))
             painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + theme.px(4)))
-            place = QRectF(left + overhang, bottom + theme.px(3), width + 2, theme.px(_LABELS))
+            place = QRectF(left + overhang, bottom + theme.px(3), text_width + 2, theme.px(_LABELS))
             painter.drawText(
                 place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"{mark.name} {mark.text}"
             )

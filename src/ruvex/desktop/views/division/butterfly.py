@@ -265,6 +265,7 @@ class Butterfly(QAbstractScrollArea):
         for number in numbers:
             self._paint_ground(painter, number, offset)
         self._paint_grid(painter, area)
+        self._paint_selection(painter, offset)
         for number in numbers:
             self._paint_row(painter, number, offset)
         painter.end()
@@ -274,12 +275,18 @@ class Butterfly(QAbstractScrollArea):
         top, bottom = self.row_list.tops[number] - offset, self.row_list.tops[number + 1] - offset
         if row.is_pool:
             painter.fillRect(0, top + 1, self.viewport().width(), bottom - top - 2, colours.band_row)
-        if row.item_id == self._session.selected:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(colours.selected_line, 1.5 if self.hasFocus() else 1))
-            painter.setBrush(colours.selected)
-            painter.drawRoundedRect(QRectF(4, top + 0.5, self.viewport().width() - 8, bottom - top - 1), 5, 5)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _paint_selection(self, painter: QPainter, offset: int) -> None:
+        number = self.row_list.number_of(self._session.selected)
+        if number is None:
+            return
+        colours = self._theme.colours
+        top, bottom = self.row_list.tops[number] - offset, self.row_list.tops[number + 1] - offset
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colours.selected_line, 1.8 if self.hasFocus() else 1))
+        painter.setBrush(colours.selected)
+        painter.drawRoundedRect(QRectF(4, top + 0.5, self.viewport().width() - 8, bottom - top - 1), 5, 5)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
     def _paint_grid(self, painter: QPainter, area: QRect) -> None:
         bottom = min(area.bottom(), self.row_list.height - self._scrolled)

@@ -110,19 +110,16 @@ class WingHead(QWidget):
             painter.fillRect(span, hatch_brush(theme.colours.supply, self.devicePixelRatioF()))
             painter.setPen(theme.colours.supply)
             painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
-        self._paint_overcommit(painter, name, resource, QRect(0, theme.px(_SUMS), 0, theme.px(_SUPPLY)))
+        self._paint_free(painter, name, resource.supply - aside - resource.promised)
 
-    def _paint_overcommit(
-        self, painter: QPainter, name: str, resource: ResourceDivision, place: QRect
-    ) -> None:
-        if resource.supply <= 0:
-            return
+    def _paint_free(self, painter: QPainter, name: str, free: float) -> None:
+        """Write how much can still be promised, or by how much the promises exceed what there is."""
         columns = self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
-        painter.setFont(self._theme.font(12))
-        painter.setPen(self._theme.colours.muted)
-        box = QRect(left, place.top(), right - left, place.height())
-        text = f"{format_number(100 * resource.total_wanted / resource.supply)} % wanted"
+        painter.setFont(self._theme.font(12, bold=free < 0))
+        painter.setPen(self._theme.colours.muted if free >= 0 else self._theme.colours.ink)
+        box = QRect(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
+        text = f"{figure(free, name)} free" if free >= 0 else f"{figure(-free, name)} over"
         side = Qt.AlignmentFlag.AlignRight if name == "cpu" else Qt.AlignmentFlag.AlignLeft
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
 

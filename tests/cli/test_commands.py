@@ -1,0 +1,120 @@
+"""The commands, run as a person runs them."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from ruvex.divide import compile_plan, divide
+from ruvex.plan import plan_schema, plan_text, read_plan
+from tests.builders import cpu_guest, plan_of
+
+ROOT = Path(__file__).resolve().parents[2]
+DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
+
+
+def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+    """Run ruvex in a process of its own."""
+    return subprocess.run(
+        [sys.executable, "-c", "from ruvex.cli import main; main()", *arguments],
+        capture_output=True, text=True, check=False, timeout=120,
+    )  # fmt: skip
+
+
+class Commands(unittest.TestCase):
+    """Output, exit status and error manner."""
+
+    def setUp(self) -> None:
+        """Make an empty folder."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_divide_table(self) -> None:
+        """The table names every guest that is on, in 100 columns."""
+        done = run("divide", str(DEMO))
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertLessEqual(max(map(len, done.stdout.splitlines())), 100)
+        for guest in read_plan(DEMO).plan.guests:
+            self.assertEqual(guest.label in done.stdout, guest.is_on, guest.label)
+        self.assertIn("Orrin Sound Ferries at 08:10", done.stdout)
+
+    def test_divide_json(self) -> None:
+        """The JSON document has exactly the specified keys and full precision."""
+        done = run("divide", str(DEMO), "--json", "--at", "17:20:30")
+        document = json.loads(done.stdout)
+        file = read_plan(DEMO)
+        self.assertEqual(document, divide(compile_plan(file.plan, file.traces), 62_430).to_json())
+        self.assertEqual(list(document), ["plan", "at", "cpu", "memory"])
+        self.assertEqual(
+            list(document["cpu"]), ["supply", "wanted", "promised", "delivered", "broken", "rows"]
+        )
+        row = document["memory"]["rows"][0]
+        keys = "id kind parent reservation limit shares weight floor use cap wanted delivered unmet broken"
+        self.assertEqual(list(row), keys.split())
+        self.assertIsNone(row["limit"])
+        seen: set[str] = set()
+        for row in document["cpu"]["rows"]:
+            self.assertTrue(row["parent"] is None or row["parent"] in seen)
+            seen.add(row["id"])
+
+    def test_schema(self) -> None:
+        """``ruvex schema`` prints the schema."""
+        self.assertEqual(json.loads(run("schema").stdout), plan_schema())
+
+    def test_unusable_input(self) -> None:
+        """Bad plans, times and arguments end with status 2, the reason on standard error, and no traceback."""
+        bad = self.folder / "bad.ruvex.json"
+        bad.write_text('{"format": "ruvex-plan", "version": 1, "guests": [{"id": "a", "vcpus": 0}]')
+        good = self.folder / "good.ruvex.json"
+        good.write_text(plan_text(plan_of([cpu_guest("a", 1)])))
+        for arguments, expected in (
+            (("divide", str(bad)), "line 1 column"),
+            (("divide", str(self.folder / "none")), "No such file"),
+            (("divide", str(good), "--at", "noon"), "'noon' is not a time"),
+            (("divide", str(good), "--at", "30:00"), "after the end of the plan's day"),
+            (("divide",), "PLAN"),
+            (("juggle",), "juggle"),
+        ):
+            with self.subTest(arguments):
+                done = run(*arguments)
+                self.assertEqual((done.returncode, done.stdout), (2, ""))
+                self.assertIn(expected, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+    def test_broken_promises_are_told(self) -> None:
+        """A plan that cannot run as it is still divides, and says so."""
+        path = self.folder / "b.ruvex.json"
+        path.write_text(
+            plan_text(
+                plan_of([cpu_guest("a", 9000, reservation=8000), cpu_guest("b", 9000, reservation=8000)])
+            )
+        )
+        done = run("divide", str(path))
+        self.assertEqual(done.returncode, 0)
+        self.assertIn("promises cannot all be kept", done.stdout)
+
+    def test_ten_thousand_guests(self) -> None:
+        """A plan of 10 000 guests works, as a table and as JSON."""
+        guests = [cpu_guest(f"g{i}", 100 + i % 7, pool=f"p{i % 500}") for i in range(10_000)]
+        path = self.folder / "large.ruvex.json"
+        path.write_text(plan_text(plan_of(guests, [{"id": f"p{i}"} for i in range(500)])))
+        document = json.loads(run("divide", str(path), "--json").stdout)
+        self.assertEqual(len(document["cpu"]["rows"]), 10_500)
+        self.assertAlmostEqual(document["cpu"]["delivered"], document["cpu"]["supply"], places=6)
+        self.assertIn("g9999", run("divide", str(path)).stdout)
+
+    def test_help_imports_nothing_heavy(self) -> None:
+        """The help comes without Qt, NumPy, SciPy or pydantic."""
+        code = (
+            "import sys\nfrom ruvex.cli import main\nsys.argv = ['ruvex', '--help']\n"
+            "try: main()\nexcept SystemExit: pass\n"
+            "print([m for m in ('PyQt6', 'numpy', 'scipy', 'pydantic') if m in sys.modules])"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.splitlines()[-1], "[]")
+        self.assertIn("divide", done.stdout)
