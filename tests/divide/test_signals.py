@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.divide import SignalBank, compile_plan, day_of, demand_at, divide, gather_signals
-from ruvex.plan import TraceTable, Traces
+from ruvex.plan import Traces, TraceTable
 from tests.builders import memory_guest, plan_of
 
 DAY = 86_400.0

@@ -57,6 +57,8 @@ class Window(QMainWindow):
     def __init__(self, session: Session, theme: Theme, state: State) -> None:
         super().__init__()
         self.session, self.theme, self.state = session, theme, state
+        # As the window's own, the session goes with it, after everything that listens to it.
+        session.setParent(self)
         self.ask_open: AskPath = ask_open_path
         self.ask_save: AskPath = ask_save_path
         self._may_close = False

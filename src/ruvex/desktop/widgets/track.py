@@ -87,6 +87,7 @@ class Track(QWidget):
         self._hovered: str | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
 
     def sizeHint(self) -> QSize:
         """Ask for the height of the bar and the marks' names."""
@@ -157,8 +158,6 @@ class Track(QWidget):
         handle = self._handle_near(event.position())
         if handle is not None:
             self._held = handle.key
-            self.setFocus()
-            self.grabKeyboard()
             self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -193,7 +192,6 @@ class Track(QWidget):
 
     def _let_go(self) -> None:
         self._held = None
-        self.releaseKeyboard()
         self.update()
 
     # Painting

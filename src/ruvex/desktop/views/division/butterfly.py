@@ -243,6 +243,7 @@ class Butterfly(QAbstractScrollArea):
             self._session.select(None)
         else:
             super().keyPressEvent(event)
+        self._bring_into_view()
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         """Tell a row's story where the pointer rests."""

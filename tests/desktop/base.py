@@ -1,0 +1,132 @@
+"""A test case with a real window: offscreen, with its own state folder, and no Qt warning let pass."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtGui import QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+from ruvex.desktop import make_application, make_window
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.state import State
+from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.desktop.widgets.track import Track
+from ruvex.plan import Plan, plan_text
+
+DEMO = Path(__file__).resolve().parents[2] / "demo"
+LEFT = Qt.MouseButton.LeftButton
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+class WindowCase(unittest.TestCase):
+    """Gives each test a window; ``self.path`` is its own copy of the demo plan."""
+
+    def setUp(self) -> None:
+        """Make a folder, a copy of the demo and a window."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        shutil.copytree(DEMO, self.folder / "demo")
+        self.path = self.folder / "demo" / "orrin-sound.ruvex.json"
+        self.warnings: list[str] = []
+        self.application = make_application()
+        qInstallMessageHandler(self._on_message)
+        self.addCleanup(qInstallMessageHandler, None)
+        self.window = make_window(state=State(self.folder / "state"), follow_desktop=False)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.session = self.window.session
+        self.butterfly = self.window.division.butterfly
+        self.dials = self.window.dials
+        self.settle()
+
+    def _on_message(self, kind: QtMsgType, _context: object, text: str | None) -> None:
+        if kind != QtMsgType.QtDebugMsg:
+            self.warnings.append(text or "")
+
+    def tearDown(self) -> None:
+        """Close the window and let no Qt warning pass."""
+        self.session.undo_stack.setClean()
+        self.window.close()
+        self.window.deleteLater()
+        self.settle()
+        self.assertEqual(self.warnings, [])
+
+    def settle(self, ms: int = 0) -> None:
+        """Let the window catch up."""
+        if ms:
+            QTest.qWait(ms)
+        # A layout asks its parent to lay out anew in the next round of events, and that one its own.
+        for _ in range(3):
+            self.application.processEvents()
+
+    def open_demo(self) -> None:
+        """Open the copy of the demo plan."""
+        self.assertTrue(self.window.open_path(self.path))
+        self.settle()
+
+    def open_plan(self, plan: Plan) -> Path:
+        """Write a plan into the test's folder and open it."""
+        path = self.folder / "test.ruvex.json"
+        path.write_text(plan_text(plan), encoding="utf-8")
+        self.assertTrue(self.window.open_path(path))
+        self.settle()
+        return path
+
+    def run_action(self, name: ActionName) -> None:
+        """Trigger an action as its menu entry does."""
+        self.window.actions_by_name[name].trigger()
+        self.settle()
+
+    def click_row(self, item_id: str) -> None:
+        """Click a row beside its bars."""
+        place = self.butterfly.row_rect(item_id)
+        self.assertFalse(place.isEmpty(), item_id)
+        point = QPoint(self.butterfly.columns.names[1] - 20, place.center().y())
+        QTest.mouseClick(self.butterfly.viewport(), LEFT, NONE, point)
+        self.settle()
+
+    def press_handle(self, track: Track, key: str) -> QPointF:
+        """Take a handle of a track; gives where it stands."""
+        point = QPointF(track.handle_x(key), 17)
+        QTest.mousePress(track, LEFT, NONE, point.toPoint())
+        return point
+
+    def drag_handle(self, track: Track, key: str, by: int, *, release: bool = True) -> None:
+        """Drag a handle by so many pixels, in steps, as a hand does."""
+        start = self.press_handle(track, key)
+        end = start
+        for part in range(1, 6):
+            end = QPointF(start.x() + by * part / 5, start.y())
+            QTest.mouseMove(track, end.toPoint())
+            self.settle()
+        if release:
+            QTest.mouseRelease(track, LEFT, NONE, end.toPoint())
+            self.settle()
+
+    def type_into(self, field: SettingField, text: str) -> None:
+        """Type a value and press Enter."""
+        field.line.setFocus()
+        field.line.selectAll()
+        QTest.keyClicks(field.line, text)
+        QTest.keyClick(field.line, Qt.Key.Key_Return)
+        self.settle()
+
+    def delivered(self, item_id: str, resource: str = "cpu") -> float:
+        """Give what the division on the screen delivers."""
+        division = self.session.division
+        return float(getattr(division, resource).delivered[division.position[item_id]])
+
+    def picture(self, widget: QWidget, place: QRect | None = None) -> QImage:
+        """Give what a person sees of a widget."""
+        pixmap = widget.grab(place) if place is not None else widget.grab()
+        return pixmap.toImage()

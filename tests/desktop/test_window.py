@@ -1,0 +1,406 @@
+"""The real window, driven by mouse and keys; what is asserted is what a person sees."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QCloseEvent, QDropEvent
+from PyQt6.QtTest import QTest
+
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.state import State
+from ruvex.desktop.views.division.story import row_story
+from ruvex.plan import ElasticMemory, Plan, read_plan
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
+from tests.desktop.base import DEMO, LEFT, NONE, WindowCase
+
+
+class DayAtWork(WindowCase):
+    """One person's way through the window, from opening a plan to reopening it."""
+
+    def test_turn_dials_undo_save_reopen(self) -> None:
+        """Open, drag, see who pays, undo, redo, type, save, reopen: the same plan."""
+        self.open_demo()
+        self.assertIn("Orrin Sound Ferries", self.window.windowTitle())
+        self.click_row("berth-planner")
+        self.assertEqual(self.session.selected, "berth-planner")
+        track = self.dials.dials["cpu"].track
+
+        before, other = self.delivered("berth-planner"), self.delivered("vessel-tracking")
+        rows = self.picture(self.butterfly.viewport())
+        self.drag_handle(track, "cpu.reservation", -60, release=False)
+        self.assertGreater(self.delivered("berth-planner"), before)
+        self.assertLess(self.delivered("vessel-tracking"), other)
+        self.assertNotEqual(self.picture(self.butterfly.viewport()), rows)
+        self.assertEqual(self.session.undo_stack.count(), 0, "nothing is made before the button is let go")
+        self.assertIn("berth-planner CPU reservation 2.50", self.dials.effect.text)
+        self.assertIn("paid by", self.dials.effect.text)
+        self.assertIn("vessel-tracking −", self.dials.effect.text)
+        QTest.mouseRelease(track, LEFT, NONE, QPoint(round(track.handle_x("cpu.reservation")), 17))
+        self.settle()
+        raised = self.session.plan.guests[0].cpu.reservation
+        self.assertEqual(self.session.undo_stack.count(), 1)
+        self.assertGreater(raised, 2500)
+        self.assertTrue(self.window.isWindowModified())
+
+        undo = self.window.actions_by_name[ActionName.UNDO]
+        self.assertIn("Undo: berth-planner CPU reservation", undo.text())
+        QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.settle()
+        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 2500)
+        self.assertAlmostEqual(self.delivered("berth-planner"), before)
+        self.assertIn("Undone: berth-planner", self.dials.effect.text)
+        self.assertFalse(self.window.isWindowModified())
+        self.run_action(ActionName.REDO)
+        self.assertEqual(self.session.plan.guests[0].cpu.reservation, raised)
+
+        self.type_into(self.dials.dials["memory"].fields["memory.limit"], "10 GiB")
+        self.assertEqual(self.delivered("berth-planner", "memory"), 10 * 1024)
+        QTest.mouseClick(self.dials.dials["cpu"].choices[4.0], LEFT)
+        self.settle()
+        self.assertEqual(self.session.plan.guests[0].cpu.shares, 400)
+        shown = self.session.division.to_json()
+        QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        self.settle()
+        self.assertFalse(self.window.isWindowModified())
+        self.assertEqual(
+            len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines())
+        )
+
+        self.run_action(ActionName.NEW)
+        self.assertEqual(self.session.plan.guests, ())
+        self.open_demo()
+        self.assertEqual(self.session.division.to_json(), shown)
+
+    def test_drag_given_up(self) -> None:
+        """Esc while a handle is held puts everything back and makes no undo entry."""
+        self.open_demo()
+        self.click_row("ticket-db")
+        track, before = self.dials.dials["memory"].track, self.session.division
+        self.drag_handle(track, "memory.limit", -200, release=False)
+        self.assertLess(
+            self.delivered("ticket-db", "memory"), before.memory.delivered[before.position["ticket-db"]]
+        )
+        QTest.keyClick(track, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertEqual(self.session.division.to_json(), before.to_json())
+        self.assertEqual(self.session.undo_stack.count(), 0)
+        self.assertIsNone(self.session.plan.guests[9].memory.limit)
+
+    def test_limit_dragged_to_the_end_is_off(self) -> None:
+        """A limit is taken off by dragging its bracket to the end of the track, and undo brings it back."""
+        self.open_demo()
+        self.click_row("gate-cameras")
+        track = self.dials.dials["cpu"].track
+        self.drag_handle(track, "cpu.limit", round(track.axis.end - track.handle_x("cpu.limit")))
+        cameras = self.session.plan.guests[self.session.plan.guest_index["gate-cameras"]]
+        self.assertIsNone(cameras.cpu.limit)
+        self.assertEqual(self.dials.dials["cpu"].fields["cpu.limit"].line.text(), "no limit")
+        self.run_action(ActionName.UNDO)
+        self.assertIn("1.20", self.dials.dials["cpu"].fields["cpu.limit"].line.text())
+
+    def test_every_setting_of_an_elastic_guest(self) -> None:
+        """Floor, boot size, ceiling, headroom and shares are typed, each one undo entry with its name."""
+        self.open_demo()
+        self.click_row("fare-engine")
+        fields = self.dials.dials["memory"].fields
+        entries = (
+            ("memory.floor", "2 GiB", 2048), ("memory.boot", "5120 MiB", 5120), ("memory.ceiling", "16", 16_384),
+            ("memory.headroom_percent", "35 %", 35), ("memory.shares", "250", 250),
+        )  # fmt: skip
+        for key, text, _ in entries:
+            self.type_into(fields[key], text)
+        guest = self.session.plan.guests[self.session.plan.guest_index["fare-engine"]]
+        self.assertIsInstance(guest.memory, ElasticMemory)
+        for key, _, value in entries:
+            self.assertEqual(getattr(guest.memory, key.removeprefix("memory.")), value)
+        names = [self.session.undo_stack.text(i) for i in range(self.session.undo_stack.count())]
+        self.assertEqual(len(names), 5)
+        for name, word in zip(names, ("floor", "boot size", "ceiling", "headroom", "shares"), strict=True):
+            self.assertIn(f"fare-engine Memory {word}", name)
+        for _ in names:
+            self.run_action(ActionName.UNDO)
+        self.assertEqual(self.session.plan, read_plan(self.path).plan)
+
+    def test_typing_units_and_refusals(self) -> None:
+        """Units are understood; what is not accepted stays in the field with the reason and changes nothing."""
+        self.open_demo()
+        self.click_row("mail")
+        cpu = self.dials.dials["cpu"]
+        for text, mhz in (("1.5 GHz", 1500), ("900 MHz", 900), ("2", 2000), ("25 %", 2600), ("1 core", 2600)):
+            self.type_into(cpu.fields["cpu.reservation"], text)
+            self.assertEqual(self.session.setting_before("mail", "cpu.reservation"), mhz, text)
+        made = self.session.undo_stack.count()
+        for text, reason in (
+            ("lots", "is not a number"), ("3 bananas", "is no CPU unit"), ("99 GHz", "at most 10400 MHz"),
+            ("-1", "it must be at least 0"),
+        ):  # fmt: skip
+            field = cpu.fields["cpu.reservation"]
+            self.type_into(field, text)
+            self.assertIn("Not accepted", self.dials.effect.text)
+            self.assertIn(reason, self.dials.effect.text)
+            self.assertEqual(field.line.text(), text)
+            self.assertTrue(field.is_refused)
+        self.assertEqual(self.session.undo_stack.count(), made)
+        QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Escape)
+        self.assertIn("2.60", cpu.fields["cpu.reservation"].line.text())
+        QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Up)
+        self.assertEqual(self.session.setting_before("mail", "cpu.reservation"), 2650)
+
+    def test_pool_and_supply(self) -> None:
+        """A pool's dials move all of its guests; without a selection the supply is shown."""
+        self.open_demo()
+        self.click_row("science")
+        self.type_into(self.dials.dials["cpu"].fields["cpu.limit"], "4 GHz")
+        self.assertAlmostEqual(self.delivered("science"), 4000)
+        self.assertIn("tide-model −", self.dials.effect.text)
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Escape)
+        self.assertIsNone(self.session.selected)
+        self.assertNotIn("cpu.limit", self.dials.dials["cpu"].fields)
+
+
+class Looking(WindowCase):
+    """Selection, folding, the moment, light and dark."""
+
+    def test_keyboard_walks_and_folds(self) -> None:
+        """Arrows walk through the rows; left folds a pool and goes to the parent, right unfolds."""
+        self.open_demo()
+        self.butterfly.setFocus()
+        rows = len(self.butterfly.row_list.rows)
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
+        self.assertEqual(self.session.selected, "sailing")
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Left)
+        self.assertEqual(len(self.butterfly.row_list.rows), rows - 10)
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
+        self.assertEqual(self.session.selected, "booking")
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Up)
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Right)
+        self.assertEqual(len(self.butterfly.row_list.rows), rows)
+        QTest.keyClick(self.butterfly, Qt.Key.Key_End)
+        self.assertEqual(self.session.selected, "old-fare-kiosk")
+        self.assertTrue(
+            self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center())
+        )
+        self.run_action(ActionName.FOLD_ALL)
+        self.assertEqual([r.item_id for r in self.butterfly.row_list.rows][-1], "old-fare-kiosk")
+        self.assertEqual(len(self.butterfly.row_list.rows), 5)
+        self.run_action(ActionName.UNFOLD_ALL)
+        self.assertEqual(len(self.butterfly.row_list.rows), rows)
+
+    def test_triangle_folds(self) -> None:
+        """A click on a pool's triangle folds it and leaves the selection alone."""
+        self.open_demo()
+        place = self.butterfly.row_rect("booking")
+        x = self.butterfly.columns.names[0] + 10
+        QTest.mouseClick(self.butterfly.viewport(), LEFT, NONE, QPoint(x, place.center().y()))
+        self.assertTrue(self.butterfly.row_rect("ticket-db").isEmpty())
+        self.assertIsNone(self.session.selected)
+
+    def test_moment_is_dragged_and_stepped(self) -> None:
+        """Dragging the handle redraws everything; keys step it; it is kept in the file without being an edit."""
+        self.open_demo()
+        strip = self.window.head.strip
+        morning, picture = self.session.division.cpu.total_wanted, self.picture(self.butterfly.viewport())
+        QTest.mousePress(strip, LEFT, NONE, strip.handle_rect().center())
+        QTest.mouseMove(strip, QPoint(round(strip.x_of(12 * 3600)), 40))
+        QTest.mouseRelease(strip, LEFT, NONE, QPoint(round(strip.x_of(12 * 3600)), 40))
+        self.settle()
+        self.assertAlmostEqual(self.session.plan.moment, 12 * 3600, delta=120)
+        self.assertLess(self.session.division.cpu.total_wanted, morning / 2)
+        self.assertNotEqual(self.picture(self.butterfly.viewport()), picture)
+        self.session.set_moment(12 * 3600)
+        for key, expected in (("]", 12 * 3600 + 300), ("[", 12 * 3600), ("}", 13 * 3600), ("{", 12 * 3600)):
+            QTest.keyClick(self.window, key)
+            self.assertEqual(self.session.plan.moment, expected)
+        strip.setFocus()
+        QTest.keyClick(strip, Qt.Key.Key_End)
+        QTest.keyClick(strip, Qt.Key.Key_Left)
+        self.assertEqual(self.session.plan.moment, 86_100)
+        self.assertFalse(self.session.is_dirty)
+        self.window.save()
+        self.assertEqual(read_plan(self.path).plan.moment, 86_100)
+
+    def test_moment_survives_undo(self) -> None:
+        """Undo takes back the edit, not the look at another time."""
+        self.open_demo()
+        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.session.set_moment(3600.0)
+        self.run_action(ActionName.UNDO)
+        self.assertEqual(self.session.plan.moment, 3600)
+        self.assertEqual(self.session.division.at_s, 3600)
+
+    def test_light_dark_and_text_size(self) -> None:
+        """Light and dark differ everywhere, larger text makes larger rows, and both are remembered."""
+        self.open_demo()
+        light = self.picture(self.window)
+        self.run_action(ActionName.LOOK_DARK)
+        dark = self.picture(self.window)
+        for point in (QPoint(640, 300), QPoint(640, 780), QPoint(300, 125)):
+            self.assertGreater(light.pixelColor(point).lightness(), 200)
+            self.assertLess(dark.pixelColor(point).lightness(), 60)
+        row = self.butterfly.row_rect("ticket-db").height()
+        for _ in range(3):
+            self.run_action(ActionName.LARGER)
+        self.assertAlmostEqual(self.butterfly.row_rect("ticket-db").height(), row * 1.5, delta=1)
+        state = State(self.folder / "state")
+        self.assertEqual((state.theme_mode, state.text_scale), ("dark", 1.5))
+
+    def test_eighteen_rows_show(self) -> None:
+        """At 1280×800 at least 18 rows show whole, dials open."""
+        self.open_demo()
+        view = self.butterfly.viewport().rect()
+        rows = [self.butterfly.row_rect(row.item_id) for row in self.butterfly.row_list.rows]
+        self.assertGreaterEqual(sum(view.contains(place) for place in rows), 18)
+        self.run_action(ActionName.DIALS)
+        self.assertGreaterEqual(sum(self.butterfly.viewport().rect().contains(place) for place in rows), 24)
+
+    def test_story_of_a_row(self) -> None:
+        """The hover tells the whole story of a row in words."""
+        self.open_demo()
+        division = self.session.division
+        story = row_story(division, division.position["gate-cameras"], "gate-cameras")
+        for part in ("CPU: gets 1.20", "wants 4.20", "lacks 3.00", "limit 1.20", "Memory: gets"):
+            self.assertIn(part, story)
+        self.assertIn("powered off", row_story(division, division.position["lagoon-sim"], "lagoon-sim"))
+
+
+class Files(WindowCase):
+    """Opening, saving, recent plans, and never losing work."""
+
+    def test_broken_file_is_told_and_nothing_is_lost(self) -> None:
+        """A plan with faults is not opened; the window lists them and keeps what was open."""
+        self.open_demo()
+        bad = self.folder / "bad.ruvex.json"
+        bad.write_text(self.path.read_text().replace('"vcpus": 4', '"vcpus": 0'))
+        self.assertFalse(self.window.open_path(bad))
+        self.assertIn("bad.ruvex.json was not opened", self.window.notice.text)
+        self.assertIn("guests[0].vcpus", self.window.notice.text)
+        self.assertIn("more", self.window.notice.text)
+        self.assertEqual(self.session.path, self.path)
+        QTest.mouseClick(self.window.notice.choices[0], LEFT)
+        self.assertEqual(self.window.notice.text, "")
+
+    def test_unsaved_changes_are_asked_about(self) -> None:
+        """Closing or replacing a changed plan asks in the window; each answer does what it says."""
+        self.open_demo()
+        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        event = QCloseEvent()
+        self.window.closeEvent(event)
+        self.assertFalse(event.isAccepted())
+        self.assertIn("changes that are not saved", self.window.notice.text)
+        labels = [button.text() for button in self.window.notice.choices]
+        self.assertEqual(labels, ["Save first", "Go on without saving", "Stay"])
+        QTest.mouseClick(self.window.notice.choices[2], LEFT)
+        self.assertTrue(self.window.isVisible())
+        self.run_action(ActionName.NEW)
+        QTest.mouseClick(self.window.notice.choices[0], LEFT)
+        self.assertEqual(self.session.plan.guests, ())
+        self.assertEqual(read_plan(self.path).plan.guests[19].cpu.shares, 400)
+
+    def test_save_as_and_recent(self) -> None:
+        """Saving elsewhere takes the traces along, and both plans are among the recent ones."""
+        self.open_demo()
+        target = self.folder / "copy" / "mine.ruvex.json"
+        target.parent.mkdir()
+        self.window.ask_save = lambda _window, _suggestion: target
+        self.run_action(ActionName.SAVE_AS)
+        self.assertEqual(read_plan(target).plan, self.session.plan)
+        self.assertEqual(State(self.folder / "state").recent, [target, self.path])
+        self.window.recent_menu.aboutToShow.emit()
+        self.window.recent_menu.actions()[1].trigger()
+        self.assertEqual(self.session.path, self.path)
+        self.window.ask_open = lambda _window, _folder: target
+        self.run_action(ActionName.OPEN)
+        self.assertEqual(self.session.path, target)
+
+    def test_cannot_save(self) -> None:
+        """A failed save says why and keeps the changes."""
+        self.open_demo()
+        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.assertFalse(self.window._write(Path("/proc/nowhere/x.ruvex.json")))
+        self.assertIn("was not saved", self.window.notice.text)
+        self.assertTrue(self.session.is_dirty)
+
+    def test_dropped_file_is_opened(self) -> None:
+        """A plan file dropped on the window is opened."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(self.path))])
+        move = Qt.DropAction.CopyAction
+        self.window.dropEvent(QDropEvent(QPointF(5, 5), move, data, LEFT, NONE))
+        self.assertEqual(self.session.path, self.path)
+
+    def test_damaged_state_is_no_obstacle(self) -> None:
+        """A damaged state file only means that nothing is remembered."""
+        for content in ("{", "[]", json.dumps({"recent": 5, "theme": 7, "text_scale": "big"})):
+            (self.folder / "state").mkdir(exist_ok=True)
+            (self.folder / "state" / "desktop.json").write_text(content)
+            state = State(self.folder / "state")
+            self.assertEqual((state.recent, state.theme_mode, state.text_scale), ([], "desktop", 1.0))
+
+
+class Extremes(WindowCase):
+    """From nothing to five hundred guests."""
+
+    def test_empty_states(self) -> None:
+        """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
+        self.assertIs(self.window.division._stack.currentWidget(), self.window.division._empty)
+        self.assertIn("Ctrl+O", self.window.division._empty.text())
+        for plan in (
+            Plan(name="nothing"),
+            plan_of([cpu_guest("a", 5)], host=None),
+            plan_of([], [{"id": "p"}]),
+            plan_of([cpu_guest("a", 5) | {"power": "off"}], [{"id": "p"}]),
+            plan_of([memory_guest("a", 5, mode="fixed", size=900_000), cpu_guest("b", 5)]),
+        ):
+            self.open_plan(plan)
+            for item_id in [*self.session.division.ids, None]:
+                self.session.select(item_id)
+                self.assertFalse(self.picture(self.window).isNull())
+            self.session.set_moment(50_000.0)
+        self.assertTrue(self.session.division.memory.broken)
+
+    def test_five_hundred_guests_with_long_names(self) -> None:
+        """A large plan with names that do not fit is scrolled, selected and changed like a small one."""
+        name = "a-guest-with-a-very-long-name-that-goes-on-and-on-for-no-good-reason-number-"
+        guests = [cpu_guest(f"g{i}", 200, pool=f"p{i % 20}") | {"name": f"{name}{i}"} for i in range(500)]
+        pools = [
+            {"id": f"p{i}", "name": name + str(i), "parent": f"p{i - 1}" if i % 4 else None}
+            for i in range(20)
+        ]
+        self.open_plan(plan_of(guests, pools, host=HOST, name=name * 3))
+        for size in ((1280, 800), (1024, 700)):
+            self.window.resize(*size)
+            self.settle()
+            self.assertEqual(self.window.width(), size[0], "the window must be able to be that narrow")
+            QTest.keyClick(self.butterfly, Qt.Key.Key_End)
+            last = self.session.selected
+            assert last is not None
+            self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect(last).center()))
+            before = self.delivered(last)
+            self.session.change(last, {"cpu.reservation": 150.0}, "more")
+            self.assertGreater(self.delivered(last), before)
+            self.run_action(ActionName.UNDO)
+
+    def test_fits_at_150_percent(self) -> None:
+        """With text at 150 % the window still fits 1280×800 and every field of the dials shows."""
+        self.open_demo()
+        self.window.theme.set_scale(1.5)
+        self.session.select("fare-engine")
+        self.window.resize(1280, 800)
+        self.settle()
+        self.assertEqual((self.window.width(), self.window.height()), (1280, 800))
+        for dial in self.dials.dials.values():
+            for field in dial.fields.values():
+                place = field.line.geometry().translated(field.mapTo(self.window, QPoint(0, 0)))
+                self.assertTrue(self.window.rect().contains(place), field.key)
+                room = field.line.width() - 10
+                self.assertLessEqual(
+                    field.line.fontMetrics().horizontalAdvance(field.line.text()), room, field.key
+                )
+
+
+if __name__ == "__main__":
+    unittest.main()
