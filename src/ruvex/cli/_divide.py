@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
+from rich.cells import cell_len, set_cell_size
 
 from ruvex.divide import Division, ResourceDivision, compile_plan, divide
 from ruvex.plan import THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
@@ -16,12 +15,9 @@ from ruvex.plan import THIN_SPACE, Plan, UnitError, format_number, format_time, 
 _WIDTH: Final = 100
 _GIB_MIB: Final = 1024.0
 _GHZ_MHZ: Final = 1000.0
-_COLUMNS: Final = (
-    ("CPU promised", 8), ("wanted", 7), ("delivered", 9), ("unmet", 7),
-    ("Memory promised", 8), ("wanted", 7), ("delivered", 9), ("unmet", 7),
-)  # fmt: skip
-_MANY_ROWS: Final = 400
-"""Rows rich lays out in one table; a longer division is printed in several, which costs far less time."""
+_HEADINGS: Final = ("promised", "wanted", "delivered", "unmet") * 2
+_WIDTHS: Final = (8, 7, 9, 7) * 2
+_NAME_WIDTH: Final = _WIDTH - sum(width + 1 for width in _WIDTHS)
 
 
 def print_division(path: Path, at: str | None, *, as_json: bool) -> int:
@@ -50,20 +46,19 @@ def _time_in_day(text: str, plan: Plan) -> float:
 
 
 def _print_table(division: Division, plan: Plan) -> None:
-    console = Console(width=_WIDTH, highlight=False, markup=False)
-    title = plan.name or "Unnamed plan"
-    console.print(f"{title} at {format_time(division.at_s)}")
-    for name, resource, scale, unit in (
-        ("CPU", division.cpu, _GHZ_MHZ, "GHz"),
-        ("Memory", division.memory, _GIB_MIB, "GiB"),
-    ):
-        console.print(_summary(name, resource, scale, unit))
+    lines = [f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}"]
+    lines += [
+        _summary("CPU", division.cpu, _GHZ_MHZ, "GHz"),
+        _summary("Memory", division.memory, _GIB_MIB, "GiB"),
+    ]
     labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
     rows = [row for row in range(len(division.ids)) if division.on[row]]
-    if not rows:
-        console.print("No guest is on, and there is no pool.")
-    for start in range(0, len(rows), _MANY_ROWS):
-        console.print(_table(division, rows[start : start + _MANY_ROWS], labels, with_header=start == 0))
+    if rows:
+        lines += [_line("", ["CPU", "", "", "", "Memory", "", "", ""]), _line("", _HEADINGS)]
+        lines += _row_lines(division, rows, labels)
+    else:
+        lines.append("No guest is on, and there is no pool.")
+    print("\n".join(lines))
 
 
 def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:
@@ -82,22 +77,26 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
     return f"{name:<7}{unit}   " + "   ".join(parts) + broken
 
 
-def _table(division: Division, rows: list[int], labels: dict[str, str], *, with_header: bool) -> Table:
-    table = Table(box=None, show_header=with_header, padding=(0, 1, 0, 0), pad_edge=False, width=_WIDTH)
-    table.add_column(
-        "", width=_WIDTH - sum(width + 1 for _, width in _COLUMNS) - 1, no_wrap=True, overflow="ellipsis"
-    )
-    for heading, width in _COLUMNS:
-        table.add_column(heading, justify="right", width=width)
+def _row_lines(division: Division, rows: list[int], labels: dict[str, str]) -> list[str]:
+    columns = [
+        (values / scale).tolist()
+        for resource, scale in ((division.cpu, _GHZ_MHZ), (division.memory, _GIB_MIB))
+        for values in (resource.claim, resource.wanted, resource.delivered, resource.unmet)
+    ]
+    broken = division.cpu.node_broken | division.memory.node_broken
+    lines = []
     for row in rows:
-        broken = division.cpu.node_broken[row] or division.memory.node_broken[row]
-        name = "  " * int(division.depth[row]) + labels[division.ids[row]] + (" !" if broken else "")
-        cells = [Text(name, style="bold" if division.kinds[row] == "pool" else "")]
-        for resource, scale in ((division.cpu, _GHZ_MHZ), (division.memory, _GIB_MIB)):
-            for values in (resource.claim, resource.wanted, resource.delivered, resource.unmet):
-                cells.append(Text(_cell(float(values[row]) / scale)))
-        table.add_row(*cells)
-    return table
+        name = "  " * int(division.depth[row]) + labels[division.ids[row]]
+        lines.append(_line(f"! {name}" if broken[row] else name, [_cell(column[row]) for column in columns]))
+    return lines
+
+
+def _line(name: str, cells: Sequence[str]) -> str:
+    """Set a row in columns; a name that is too long ends in dots, and counts as wide as a terminal shows it."""
+    if cell_len(name) > _NAME_WIDTH:
+        name = set_cell_size(name, _NAME_WIDTH - 1) + "…"
+    parts = [cell.rjust(width) for cell, width in zip(cells, _WIDTHS, strict=True)]
+    return (set_cell_size(name, _NAME_WIDTH) + " " + " ".join(parts)).rstrip()
 
 
 def _cell(value: float) -> str:
