@@ -127,91 +127,71 @@ def guest_overhead(compiled: Compiled) -> Floats:
 def ask(compiled: Compiled, demand: DemandAt) -> Asks:
     """Work out what every guest and pool asks for, from the guests upwards."""
     tree, rules = compiled.tree, compiled.plan.rules
-    members = np.zeros((_KINDS, 2, tree.member_count))
-    weight = np.ones((2, tree.member_count))
     per_size = rules.shares_count == "per-size"
-    guests = _guest_asks(compiled.guests, demand, per_size=per_size)
-    members[:, :, tree.guest_member] = guests
-    weight[:, tree.guest_member] = _guest_weight(compiled.guests, per_size=per_size)
-    nodes = _pool_asks(compiled, members)
-    if tree.pool_member.size:
-        scaled = np.where(compiled.scaled, members[SCALE][:, tree.pool_member], 1.0)
-        weight[:, tree.pool_member] = compiled.pools[2] * scaled
-    return Asks(members, nodes, weight, supply_at(compiled, guests[CAP, 0]))
+    members = np.empty((_KINDS, 2, tree.member_count))
+    weight = np.empty((2, tree.member_count))
+    pools, guests = slice(0, tree.pool_count), slice(tree.pool_count, None)
+    _ask_guests(members[:, :, guests], compiled.guests, demand, per_size=per_size)
+    _weigh_guests(weight[:, guests], compiled.guests, per_size=per_size)
+    nodes = _ask_pools(compiled, members)
+    weight[:, pools] = compiled.pools[2] * np.where(compiled.scaled, members[SCALE, :, pools], 1.0)
+    return Asks(members, nodes, weight, supply_at(compiled, members[CAP, 0, guests]))
 
 
-def _guest_weight(guests: Floats, *, per_size: bool) -> Floats:
-    shares = guests[[c.CPU_SHARES, c.MEMORY_SHARES]]
+def _weigh_guests(weight: Floats, guests: Floats, *, per_size: bool) -> None:
+    weight[0], weight[1] = guests[c.CPU_SHARES], guests[c.MEMORY_SHARES]
     if per_size:
-        shares[0] *= guests[c.VCPUS]
-        shares[1] *= guests[c.SIZE] / _MIB_PER_SHARE_UNIT
-    return shares
+        weight[0] *= guests[c.VCPUS]
+        weight[1] *= guests[c.SIZE] / _MIB_PER_SHARE_UNIT
 
 
-def _guest_asks(guests: Floats, demand: DemandAt, *, per_size: bool) -> Floats:
-    asks = np.empty((_KINDS, 2, guests.shape[1]))
-    on, size = guests[c.ON], guests[c.SIZE]
-    cap, wanted = guest_cpu(guests, demand.cpu)
-    asks[CAP, 0] = asks[USE, 0] = asks[KNEE, 0] = cap
-    asks[FLOOR, 0] = np.minimum(guests[c.CPU_RESERVATION], cap)
-    asks[WANTED, 0] = wanted
-    asks[CLAIM, 0] = guests[c.CPU_RESERVATION] * on
+def _ask_guests(asks: Floats, guests: Floats, demand: DemandAt, *, per_size: bool) -> None:
+    """Fill in what guests ask for; ``asks`` has shape (7, 2, guests)."""
+    on, size, mode = guests[c.ON], guests[c.SIZE], guests[c.MODE]
+    asks[CAP, 0], asks[WANTED, 0] = guest_cpu(guests, demand.cpu)
+    asks[USE, 0] = asks[KNEE, 0] = asks[CAP, 0]
+    np.minimum(guests[c.CPU_RESERVATION], asks[CAP, 0], out=asks[FLOOR, 0])
+    np.multiply(guests[c.CPU_RESERVATION], on, out=asks[CLAIM, 0])
     asks[WANTED, 1] = guest_memory_wanted(guests, demand.working, demand.touched)
 
-    # Fixed guests, and elastic ones without an agent, stand at their size whatever they do.
-    memory = asks[:, 1]
-    memory[[FLOOR, KNEE, USE, CAP]] = size
-    mode = guests[c.MODE]
-    breathing = (mode == c.ELASTIC) & (guests[c.AGENT] > 0)
-    if breathing.any():
-        _set_elastic(memory, guests, demand.working, breathing)
-    thin = mode == c.THIN
-    if thin.any():
-        reservation = guests[c.MEMORY_RESERVATION]
-        held = np.minimum(np.minimum(demand.touched, size), guests[c.MEMORY_LIMIT])
-        cap = np.maximum(reservation, held)
-        np.copyto(memory[FLOOR], reservation, where=thin)
-        np.copyto(memory[KNEE], np.minimum(demand.working, cap), where=thin)
-        np.copyto(memory[USE], cap, where=thin)
-        np.copyto(memory[CAP], cap, where=thin)
-    memory[CLAIM] = memory[FLOOR]
-    memory[[FLOOR, KNEE, USE, CAP, CLAIM]] *= on
+    # One formula serves all modes: what is held lies between a least and a most, and so does what is used.
+    # Thin guests hold what was touched; fixed ones, and elastic ones without an agent, hold their size.
+    thin, breathing = mode == c.THIN, (mode == c.ELASTIC) & (guests[c.AGENT] > 0)
+    least = np.where(thin, guests[c.MEMORY_RESERVATION], np.where(breathing, guests[c.FLOOR], size)) * on
+    most = (
+        np.where(thin, np.minimum(size, guests[c.MEMORY_LIMIT]), np.where(breathing, guests[c.CEILING], size))
+        * on
+    )
+    held = np.where(thin, demand.touched, demand.working * (1 + guests[c.HEADROOM]))
+    cap = np.maximum(least, np.minimum(held, most))
+    asks[FLOOR, 1] = asks[CLAIM, 1] = least
+    asks[CAP, 1] = cap
+    use = np.where(breathing, np.clip(demand.working, least, cap), cap)
+    asks[USE, 1] = use
+    asks[KNEE, 1] = np.where(thin, np.minimum(demand.working, cap), use)
 
     asks[SCALE, 0] = on * guests[c.VCPUS] if per_size else on
     asks[SCALE, 1] = on * size / _MIB_PER_SHARE_UNIT if per_size else on
-    return asks
 
 
-def _set_elastic(memory: Floats, guests: Floats, working: Floats, breathing: NDArray[np.bool_]) -> None:
-    floor = guests[c.FLOOR]
-    ceiling = np.maximum(guests[c.CEILING], floor)
-    cap = np.clip(working * (1 + guests[c.HEADROOM]), floor, ceiling)
-    use = np.clip(working, floor, cap)
-    np.copyto(memory[FLOOR], floor, where=breathing)
-    np.copyto(memory[KNEE], use, where=breathing)
-    np.copyto(memory[USE], use, where=breathing)
-    np.copyto(memory[CAP], cap, where=breathing)
-
-
-def _pool_asks(compiled: Compiled, members: Floats) -> Floats:
+def _ask_pools(compiled: Compiled, members: Floats) -> Floats:
+    """Fill in what pools ask for, from the deepest upwards; gives the sums by node."""
     tree = compiled.tree
-    nodes = np.zeros((_KINDS, 2, tree.node_count))
-    node_order = np.argsort(tree.pool_node)
+    nodes = tree.guest_groups.sums(members[:, :, tree.pool_count :])
+    reservation, limit = compiled.pools[0], compiled.pools[1]
     for level in reversed(tree.levels):
-        sums = level.sum_members(members[:, :, level.members])
-        nodes[:, :, level.nodes] = sums
-        if level.as_members.size == 0:
+        # The pools of this level are nodes of the next one, whose sums are complete by now.
+        pools = level.pools
+        if pools.start == pools.stop:
             continue
-        # Pools in node order: node 0 is the root, so pool nodes start at 1.
-        pools = node_order[level.nodes.start - 1 : level.nodes.stop - 1]
-        reservation, limit = compiled.pools[0][:, pools], compiled.pools[1][:, pools]
-        asks = sums
-        cap = np.minimum(limit, sums[CAP])
-        floor = np.minimum(cap, np.maximum(reservation, sums[FLOOR]))
-        use = np.minimum(limit, sums[USE])
-        knee = np.minimum(use, sums[KNEE])
-        asks[CLAIM] = np.maximum(reservation, sums[CLAIM])
-        asks[CAP], asks[FLOOR], asks[KNEE] = cap, floor, knee
-        asks[USE] = np.maximum(use, floor)
-        members[:, :, level.as_members] = asks
+        sums, asks = nodes[:, :, pools.start + 1 : pools.stop + 1], members[:, :, pools]
+        asks[...] = sums
+        np.maximum(sums[CLAIM], reservation[:, pools], out=asks[CLAIM])
+        np.minimum(sums[CAP], limit[:, pools], out=asks[CAP])
+        use = np.minimum(sums[USE], limit[:, pools])
+        np.minimum(use, sums[KNEE], out=asks[KNEE])
+        floor = np.minimum(asks[CAP], np.maximum(reservation[:, pools], sums[FLOOR]))
+        asks[FLOOR] = floor
+        np.maximum(use, floor, out=asks[USE])
+        nodes[:, :, level.nodes] += level.pool_groups.sums(asks)
     return nodes

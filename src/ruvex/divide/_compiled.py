@@ -36,10 +36,10 @@ class Compiled:
     tree
         The pool tree.
     guests
-        Shape (15, guests): the settings of each guest in plan order, one row a setting; MHz, MiB, infinity
-        where there is no limit.
+        Shape (15, guests): the settings of each guest, one row a setting; MHz, MiB, infinity where there is no
+        limit. Here and below, guests and pools stand in the order of the tree, not of the plan.
     pools
-        Shape (3, 2, pools): reservation, limit and shares, each for CPU and memory, in plan order.
+        Shape (3, 2, pools): reservation, limit and shares, each for CPU and memory.
     scaled
         Shape (pools,): which pools are member-scaled.
     host_of
@@ -85,12 +85,14 @@ class Compiled:
         if changed:
             guests = guests.copy()
             for i in changed:
-                guests[:, i] = _guest_column(plan.guests[i], plan.host_of(plan.guests[i]))
+                guests[:, self.tree.guest_place[i]] = _guest_column(
+                    plan.guests[i], plan.host_of(plan.guests[i])
+                )
         if changed_pools:
             pools, scaled = pools.copy(), scaled.copy()
             for i in changed_pools:
-                pools[:, :, i] = _pool_columns(plan.pools[i])
-                scaled[i] = plan.pools[i].member_scaled
+                pools[:, :, self.tree.pool_place[i]] = _pool_columns(plan.pools[i])
+                scaled[self.tree.pool_place[i]] = plan.pools[i].member_scaled
         return replace(self, plan=plan, guests=guests, pools=pools, scaled=scaled)
 
     def _same_frame(self, plan: Plan, traces: Traces) -> bool:
@@ -119,19 +121,22 @@ def compile_plan(plan: Plan, traces: Traces) -> Compiled:
     KeyError
         A trace signal names a table or column that ``traces`` does not have.
     """
-    columns = [_guest_column(guest, plan.host_of(guest)) for guest in plan.guests]
-    pools = [_pool_columns(pool) for pool in plan.pools]
+    tree = build_tree(plan)
+    in_order = [plan.guests[i] for i in np.argsort(tree.guest_place)]
+    pools_in_order = [plan.pools[i] for i in np.argsort(tree.pool_place)]
+    columns = [_guest_column(guest, plan.host_of(guest)) for guest in in_order]
+    pools = [_pool_columns(pool) for pool in pools_in_order]
     hosts = [_host_column(host) for host in plan.hosts]
     return Compiled(
         plan=plan,
         traces=traces,
-        tree=build_tree(plan),
+        tree=tree,
         guests=np.array(columns, dtype=np.float64).reshape(-1, 15).T.copy(),
         pools=np.array(pools, dtype=np.float64).reshape(-1, 3, 2).transpose(1, 2, 0).copy(),
-        scaled=np.array([pool.member_scaled for pool in plan.pools], dtype=np.bool_),
-        host_of=np.array([plan.host_index.get(g.host or "", 0) for g in plan.guests], dtype=np.int64),
+        scaled=np.array([pool.member_scaled for pool in pools_in_order], dtype=np.bool_),
+        host_of=np.array([plan.host_index.get(g.host or "", 0) for g in in_order], dtype=np.int64),
         hosts=np.array(hosts, dtype=np.float64).reshape(-1, 6).T.copy(),
-        signals=gather_signals(plan.guests, traces, plan.day_s),
+        signals=gather_signals(in_order, traces, plan.day_s),
     )
 
 

@@ -170,86 +170,78 @@ def solve(compiled: Compiled, asks: Asks) -> Filled:
     )
 
 
+# Rows of the array that puts everything a reader sees in the order of reading, by resource.
+_SETTINGS, _ASKS, _FOUND = 3, 7, 6
+
+
 def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Division:
-    tree = compiled.tree
-    on = np.ones(tree.member_count, dtype=np.bool_)
-    on[tree.guest_member] = compiled.guests[c.ON] > 0
-    unmet = _unmet(tree, asks, filled)
-    settings = _settings(compiled)
-    resources = [_resource(tree, asks, filled, unmet, settings, k) for k in (_CPU, _MEMORY)]
-    layout = tree.layout
+    tree, layout = compiled.tree, compiled.tree.layout
+    pools, guests = slice(0, tree.pool_count), slice(tree.pool_count, None)
+    table = np.zeros((_SETTINGS + _ASKS + _FOUND, 2, tree.member_count))
+    settings, asked, found = table[:3], table[3:10], table[10:]
+    settings[:, :, pools] = compiled.pools
+    columns = (
+        (c.CPU_RESERVATION, c.MEMORY_RESERVATION),
+        (c.CPU_LIMIT, c.MEMORY_LIMIT),
+        (c.CPU_SHARES, c.MEMORY_SHARES),
+    )
+    for row, pair in zip(settings, columns, strict=True):
+        row[0, guests], row[1, guests] = compiled.guests[pair[0]], compiled.guests[pair[1]]
+    asked[...] = asks.members
+    found[0], found[1] = asks.weight, filled.delivered
+    found[2] = _unmet(tree, asks, filled)
+    found[3:5] = np.nan
+    found[3, :, pools], found[4, :, pools] = filled.level[:, 1:], filled.headroom_level[:, 1:]
+    found[5, :, pools] = filled.broken[:, 1:]
+    in_order = table.take(layout.members, axis=2)
+    on = np.concatenate((np.ones(tree.pool_count, dtype=np.bool_), compiled.guests[c.ON] > 0))
     return Division(
         plan_name=compiled.plan.name,
         at_s=float(at_s),
-        ids=tree.ids,
-        kinds=tree.kinds,
-        parents=tree.parents,
+        ids=layout.ids,
+        kinds=layout.kinds,
+        parents=layout.parents,
         depth=layout.depth,
-        on=on[tree.rows],
+        on=on[layout.members],
         position=layout.position,
-        cpu=resources[_CPU],
-        memory=resources[_MEMORY],
+        cpu=_resource(tree, asks, filled, in_order, _CPU),
+        memory=_resource(tree, asks, filled, in_order, _MEMORY),
     )
 
 
 def _unmet(tree: Tree, asks: Asks, filled: Filled) -> Floats:
     """Give what each guest lacks, and each pool's sum of it."""
-    unmet = np.zeros_like(filled.delivered)
-    guests = tree.guest_member
-    unmet[:, guests] = np.maximum(asks.members[WANTED][:, guests] - filled.delivered[:, guests], 0.0)
-    for level in reversed(tree.levels[1:]):
-        unmet[:, level.as_members] = level.sum_members(unmet[:, level.members])
-    return unmet
+    lacking: Floats = np.maximum(asks.members[WANTED] - filled.delivered, 0.0)
+    nodes = tree.guest_groups.sums(lacking[:, tree.pool_count :])
+    for level in reversed(tree.levels):
+        pools = level.pools
+        lacking[:, pools] = nodes[:, pools.start + 1 : pools.stop + 1]
+        nodes[:, level.nodes] += level.pool_groups.sums(lacking[:, pools])
+    return lacking
 
 
-def _settings(compiled: Compiled) -> Floats:
-    """Give reservation, limit and shares of all members, shape (3, 2, members)."""
-    tree, guests = compiled.tree, compiled.guests
-    settings = np.zeros((3, 2, tree.member_count))
-    settings[:, :, tree.pool_member] = compiled.pools
-    rows = [
-        c.CPU_RESERVATION,
-        c.MEMORY_RESERVATION,
-        c.CPU_LIMIT,
-        c.MEMORY_LIMIT,
-        c.CPU_SHARES,
-        c.MEMORY_SHARES,
-    ]
-    settings[:, :, tree.guest_member] = guests[rows].reshape(3, 2, -1)
-    return settings
-
-
-def _resource(
-    tree: Tree, asks: Asks, filled: Filled, unmet: Floats, settings: Floats, k: int
-) -> ResourceDivision:
-    rows = tree.rows
-    members = asks.members[:, k][:, rows]
-    level, headroom_level = np.full((2, tree.member_count), np.nan)
-    level[tree.pool_member] = filled.level[k, tree.pool_node]
-    headroom_level[tree.pool_member] = filled.headroom_level[k, tree.pool_node]
-    broken = np.zeros(tree.member_count, dtype=np.bool_)
-    broken[tree.pool_member] = filled.broken[k, tree.pool_node]
-    guests = tree.guest_member
+def _resource(tree: Tree, asks: Asks, filled: Filled, in_order: Floats, k: int) -> ResourceDivision:
+    settings, asked, found = in_order[:3, k], in_order[3:10, k], in_order[10:, k]
     return ResourceDivision(
         supply=float(asks.supply[k]),
         total_wanted=float(asks.nodes[WANTED, k, 0]),
         promised=float(asks.nodes[CLAIM, k, 0]),
-        total_delivered=float(filled.delivered[k, guests].sum()),
+        total_delivered=float(filled.delivered[k, tree.pool_count :].sum()),
         broken=bool(filled.broken[k].any()),
-        reservation=settings[0, k, rows],
-        limit=settings[1, k, rows],
-        shares=settings[2, k, rows],
-        claim=members[CLAIM],
-        weight=asks.weight[k, rows],
-        floor=members[FLOOR],
-        use=members[USE],
-        cap=members[CAP],
-        wanted=members[WANTED],
-        delivered=filled.delivered[k, rows],
-        unmet=unmet[k, rows],
-        level=level[rows],
-        headroom_level=headroom_level[rows],
+        reservation=settings[0],
+        limit=settings[1],
+        shares=settings[2],
+        claim=asked[CLAIM],
+        weight=found[0],
+        floor=asked[FLOOR],
+        use=asked[USE],
+        cap=asked[CAP],
+        wanted=asked[WANTED],
+        delivered=found[1],
+        unmet=found[2],
+        level=found[3],
+        headroom_level=found[4],
         top_level=float(filled.level[k, 0]),
         top_headroom_level=float(filled.headroom_level[k, 0]),
-        node_broken=broken[rows],
+        node_broken=found[5] > 0,
     )

@@ -1,4 +1,4 @@
-"""The pool tree as flat arrays, numbered so that each node's members stand side by side."""
+"""The pool tree as flat arrays, numbered so that what belongs together stands side by side."""
 
 from __future__ import annotations
 
@@ -15,53 +15,87 @@ Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
-class Level:
-    """One depth of the tree: the nodes of that depth and their members.
+class Groups:
+    """Runs of neighbouring values that are added up together, one run a node.
 
     Attributes
     ----------
-    nodes, members
-        Where they stand in the arrays over all nodes and over all members.
-    node_of
-        For each member of this depth, its node, counted from the first node of this depth.
+    count
+        How many nodes there are.
     filled
-        The nodes of this depth that have members, counted likewise.
+        The nodes that have a run.
     first
-        For each filled node its first member, counted from the first member of this depth.
-    as_members
-        For each node of this depth, its own place among the members of the depth above; empty for the root.
+        For each of them where its run begins.
     """
 
-    nodes: slice
-    members: slice
-    node_of: Ints
+    count: int
     filled: Ints
     first: Ints
-    as_members: Ints
 
-    def sum_members(self, values: Floats) -> Floats:
-        """Add up values of this depth's members (last axis) by node; a node without members gets 0."""
-        if self.filled.size == 0:
-            return np.zeros((*values.shape[:-1], self.nodes.stop - self.nodes.start))
-        sums: Floats = np.add.reduceat(values, self.first, axis=-1)
-        if self.filled.size == self.nodes.stop - self.nodes.start:
-            return sums
-        spread = np.zeros((*values.shape[:-1], self.nodes.stop - self.nodes.start))
-        spread[..., self.filled] = sums
+    def sums(self, values: Floats) -> Floats:
+        """Add up values along the last axis, one sum a node; a node without a run gets 0."""
+        if self.filled.size == self.count and self.count:
+            total: Floats = np.add.reduceat(values, self.first, axis=-1)
+            return total
+        spread = np.zeros((*values.shape[:-1], self.count))
+        if self.filled.size:
+            spread[..., self.filled] = np.add.reduceat(values, self.first, axis=-1)
         return spread
 
 
 @dataclass(frozen=True, slots=True)
-class Layout:
-    """What readers of rows look up: each row's depth (0 at the top), and the row number of each id."""
+class Level:
+    """One depth of the tree.
 
+    Attributes
+    ----------
+    nodes
+        Its nodes, in the numbering of all nodes.
+    pools
+        The pools that are members of these nodes, in the numbering of all members.
+    pool_node
+        The node each of those pools belongs to.
+    pool_groups
+        Those pools by node, counted from the first node of this depth.
+    """
+
+    nodes: slice
+    pools: slice
+    pool_node: Ints
+    pool_groups: Groups
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """What readers of rows look up.
+
+    Attributes
+    ----------
+    members
+        By row, the member it shows; parents before members, pools before guests, in plan order.
+    ids, kinds, parents
+        By row: the id, ``"pool"`` or ``"guest"``, and the parent's id or None.
+    depth
+        By row: 0 at the top.
+    position
+        The row of each id.
+    """
+
+    members: Ints
+    ids: tuple[str, ...]
+    kinds: tuple[str, ...]
+    parents: tuple[str | None, ...]
     depth: Ints
     position: Mapping[str, int]
 
 
 @dataclass(frozen=True, slots=True)
 class Tree:
-    """The whole tree. Node 0 is the root; pools and guests are its members, breadth first.
+    """The whole tree.
+
+    Node 0 is the root; pools are the further nodes, breadth first, so that the pools of a node are neighbours.
+    Members are the pools in the order of their nodes (node n is member n − 1), then the guests, those of a node
+    beside each other.
 
     Attributes
     ----------
@@ -69,33 +103,30 @@ class Tree:
         From the root downwards.
     parent
         Shape (members,): the node each member belongs to.
-    guest_member, pool_member
-        The member number of each guest and of each pool, in plan order.
-    pool_node
-        The node number of each pool, in plan order.
-    rows
-        Member numbers in the order people read them: parents before members, pools before guests, plan order.
-    ids, kinds, parents
-        By row: the id, ``"pool"`` or ``"guest"``, and the parent's id or None.
+    guest_groups
+        The guests by node, counted from the first guest.
+    pool_place, guest_place
+        For each pool and guest in plan order, its place among the pools and among the guests.
     layout
-        Look-ups over the rows.
+        The order in which people read the members.
     """
 
     levels: tuple[Level, ...]
     parent: Ints
-    guest_member: Ints
-    pool_member: Ints
-    pool_node: Ints
-    rows: Ints
-    ids: tuple[str, ...]
-    kinds: tuple[str, ...]
-    parents: tuple[str | None, ...]
+    guest_groups: Groups
+    pool_place: Ints
+    guest_place: Ints
     layout: Layout
+
+    @property
+    def pool_count(self) -> int:
+        """Pools, not counting the root."""
+        return self.pool_place.size
 
     @property
     def node_count(self) -> int:
         """Pools and the root."""
-        return self.pool_node.size + 1
+        return self.pool_place.size + 1
 
     @property
     def member_count(self) -> int:
@@ -104,7 +135,7 @@ class Tree:
 
 
 def build_tree(plan: Plan) -> Tree:
-    """Number the pools and guests of a valid plan breadth first."""
+    """Number the pools and guests of a valid plan."""
     pools_in: dict[str | None, list[int]] = {}
     guests_in: dict[str | None, list[int]] = {}
     for i, pool in enumerate(plan.pools):
@@ -112,79 +143,75 @@ def build_tree(plan: Plan) -> Tree:
     for i, guest in enumerate(plan.guests):
         guests_in.setdefault(guest.pool, []).append(i)
 
-    parent: list[int] = []
-    pool_member = np.zeros(len(plan.pools), dtype=np.int64)
-    pool_node = np.zeros(len(plan.pools), dtype=np.int64)
-    guest_member = np.zeros(len(plan.guests), dtype=np.int64)
-    levels: list[Level] = []
     nodes: list[str | None] = [None]
-    as_members: list[int] = []
-    node_start = 0
-    while nodes:
-        member_start = len(parent)
-        below: list[str | None] = []
-        below_members: list[int] = []
-        for node, pool_id in enumerate(nodes, start=node_start):
-            for i in pools_in.get(pool_id, ()):
-                pool_member[i] = len(parent)
-                pool_node[i] = node_start + len(nodes) + len(below)
-                below.append(plan.pools[i].id)
-                below_members.append(len(parent))
+    parent: list[int] = []
+    pool_place = np.zeros(len(plan.pools), dtype=np.int64)
+    levels: list[Level] = []
+    start = 0
+    while start < len(nodes):
+        end = len(nodes)
+        for node in range(start, end):
+            for i in pools_in.get(nodes[node], ()):
+                pool_place[i] = len(parent)
                 parent.append(node)
-            for i in guests_in.get(pool_id, ()):
-                guest_member[i] = len(parent)
-                parent.append(node)
-        node_of = np.array(parent[member_start:], dtype=np.int64) - node_start
-        filled, first = np.unique(node_of, return_index=True)
-        levels.append(
-            Level(
-                slice(node_start, node_start + len(nodes)),
-                slice(member_start, len(parent)),
-                node_of,
-                filled,
-                first,
-                np.array(as_members, dtype=np.int64),
-            )
-        )
-        node_start += len(nodes)
-        nodes, as_members = below, below_members
-    rows, ids, kinds, parents = _reading_order(plan, pools_in, guests_in, pool_member, guest_member)
-    depth = np.repeat(np.arange(len(levels)), [level.members.stop - level.members.start for level in levels])
-    layout = Layout(depth[rows], {item_id: row for row, item_id in enumerate(ids)})
+                nodes.append(plan.pools[i].id)
+        pools = slice(end - 1, len(nodes) - 1)
+        pool_node = np.array(parent[pools], dtype=np.int64)
+        levels.append(Level(slice(start, end), pools, pool_node, _group(pool_node - start, end - start)))
+        start = end
+    guest_order = [i for node in nodes for i in guests_in.get(node, ())]
+    guest_place = np.zeros(len(plan.guests), dtype=np.int64)
+    guest_place[guest_order] = np.arange(len(guest_order))
+    guest_node = np.repeat(np.arange(len(nodes)), [len(guests_in.get(node, ())) for node in nodes])
     return Tree(
-        tuple(levels), np.array(parent, dtype=np.int64), guest_member, pool_member, pool_node,
-        rows, ids, kinds, parents, layout,
-    )  # fmt: skip
+        levels=tuple(levels),
+        parent=np.concatenate((np.array(parent, dtype=np.int64), guest_node)),
+        guest_groups=_group(guest_node, len(nodes)),
+        pool_place=pool_place,
+        guest_place=guest_place,
+        layout=_reading_order(plan, pools_in, guests_in, pool_place, guest_place + len(plan.pools)),
+    )
+
+
+def _group(node_of: Ints, count: int) -> Groups:
+    filled, first = np.unique(node_of, return_index=True)
+    return Groups(count, filled, first)
 
 
 def _reading_order(
     plan: Plan,
-    pools_in: dict[str | None, list[int]],
-    guests_in: dict[str | None, list[int]],
+    pools_in: Mapping[str | None, list[int]],
+    guests_in: Mapping[str | None, list[int]],
     pool_member: Ints,
     guest_member: Ints,
-) -> tuple[Ints, tuple[str, ...], tuple[str, ...], tuple[str | None, ...]]:
-    rows: list[int] = []
+) -> Layout:
+    members: list[int] = []
     ids: list[str] = []
     kinds: list[str] = []
     parents: list[str | None] = []
+    depths: list[int] = []
 
-    def add(member: int, item_id: str, kind: str, parent_id: str | None) -> None:
-        rows.append(member)
+    def add(member: int, item_id: str, kind: str, parent_id: str | None, depth: int) -> None:
+        members.append(member)
         ids.append(item_id)
         kinds.append(kind)
         parents.append(parent_id)
+        depths.append(depth)
 
     # Guests of a pool follow all of its sub-pools, so a pool is opened when met and closed with its guests.
-    open_ends: list[tuple[str | None, bool, int]] = [(None, True, -1)]
-    while open_ends:
-        pool_id, opening, at = open_ends.pop()
+    to_do: list[tuple[int, bool, int]] = [(-1, True, -1)]
+    while to_do:
+        at, opening, depth = to_do.pop()
+        pool_id = plan.pools[at].id if at >= 0 else None
         if opening:
             if at >= 0:
-                add(int(pool_member[at]), plan.pools[at].id, "pool", plan.pools[at].parent)
-            open_ends.append((pool_id, False, at))
-            open_ends += [(plan.pools[i].id, True, i) for i in reversed(pools_in.get(pool_id, []))]
+                add(int(pool_member[at]), plan.pools[at].id, "pool", plan.pools[at].parent, depth)
+            to_do.append((at, False, depth))
+            to_do += [(i, True, depth + 1) for i in reversed(pools_in.get(pool_id, []))]
         else:
             for i in guests_in.get(pool_id, ()):
-                add(int(guest_member[i]), plan.guests[i].id, "guest", pool_id)
-    return np.array(rows, dtype=np.int64), tuple(ids), tuple(kinds), tuple(parents)
+                add(int(guest_member[i]), plan.guests[i].id, "guest", pool_id, depth + 1)
+    return Layout(
+        np.array(members, dtype=np.int64), tuple(ids), tuple(kinds), tuple(parents),
+        np.array(depths, dtype=np.int64), {item_id: row for row, item_id in enumerate(ids)},
+    )  # fmt: skip
