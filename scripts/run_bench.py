@@ -137,9 +137,7 @@ class LinearPrograms:
 
     def divide_node(self, resource: int, members: NDArray[np.int64], amount: float) -> Floats:
         """Divide one node's amount in two tiers."""
-        floor, knee, use, cap = (
-            self.asks.members[kind, resource, members] for kind in (FLOOR, KNEE, USE, CAP)
-        )
+        floor, knee, use, cap = (self.asks.members[kind, resource, members] for kind in (FLOOR, KNEE, USE, CAP))
         weight, cost = self.asks.weight[resource, members], self.cost[resource]
         room, uses = cap - use, float(use.sum())
         if amount < uses:

@@ -49,9 +49,7 @@ def run_checks() -> tuple[int, int]:
     """Run the static checks; gives how many passed and how many failed."""
     failed = 0
     for name, command in CHECKS.items():
-        done = subprocess.run(
-            [sys.executable, "-m", *command], cwd=ROOT, capture_output=True, text=True, check=False
-        )
+        done = subprocess.run([sys.executable, "-m", *command], cwd=ROOT, capture_output=True, text=True, check=False)
         print(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}", flush=True)
         if done.returncode:
             failed += 1
@@ -78,9 +76,7 @@ def main(names: list[str]) -> int:
     if names:
         suite = loader.loadTestsFromNames(names)
     else:
-        suite = unittest.TestSuite(
-            [loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT)), doctests()]
-        )
+        suite = unittest.TestSuite([loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT)), doctests()])
     result = unittest.TextTestRunner(verbosity=1, resultclass=TimedResult, warnings="error").run(suite)
     assert isinstance(result, TimedResult)
     print(

@@ -25,9 +25,7 @@ def plan_of(
     return plan_from(data | {"guests": guests} | rest)
 
 
-def cpu_guest(
-    guest_id: str, demand: float, *, vcpus: int = 10, pool: str | None = None, **cpu: Any
-) -> dict[str, Any]:
+def cpu_guest(guest_id: str, demand: float, *, vcpus: int = 10, pool: str | None = None, **cpu: Any) -> dict[str, Any]:
     """Describe a guest that only CPU matters of."""
     work = {"cpu": demand, "working": 0, "touched": 0}
     return {"id": guest_id, "pool": pool, "vcpus": vcpus, "cpu": cpu, "demand": work}

@@ -50,9 +50,7 @@ class Commands(unittest.TestCase):
         file = read_plan(DEMO)
         self.assertEqual(document, divide(compile_plan(file.plan, file.traces), 62_430).to_json())
         self.assertEqual(list(document), ["plan", "at", "cpu", "memory"])
-        self.assertEqual(
-            list(document["cpu"]), ["supply", "wanted", "promised", "delivered", "broken", "rows"]
-        )
+        self.assertEqual(list(document["cpu"]), ["supply", "wanted", "promised", "delivered", "broken", "rows"])
         row = document["memory"]["rows"][0]
         keys = "id kind parent reservation limit shares weight floor use cap wanted delivered unmet broken"
         self.assertEqual(list(row), keys.split())
@@ -90,9 +88,7 @@ class Commands(unittest.TestCase):
         """A plan that cannot run as it is still divides, and says so."""
         path = self.folder / "b.ruvex.json"
         path.write_text(
-            plan_text(
-                plan_of([cpu_guest("a", 9000, reservation=8000), cpu_guest("b", 9000, reservation=8000)])
-            )
+            plan_text(plan_of([cpu_guest("a", 9000, reservation=8000), cpu_guest("b", 9000, reservation=8000)]))
         )
         done = run("divide", str(path))
         self.assertEqual(done.returncode, 0)

@@ -66,9 +66,7 @@ class DayAtWork(WindowCase):
         QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertFalse(self.window.isWindowModified())
-        self.assertEqual(
-            len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines())
-        )
+        self.assertEqual(len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines()))
 
         self.run_action(ActionName.NEW)
         self.assertEqual(self.session.plan.guests, ())
@@ -81,9 +79,7 @@ class DayAtWork(WindowCase):
         self.click_row("ticket-db")
         track, before = self.dials.dials["memory"].track, self.session.division
         self.drag_handle(track, "memory.limit", -200, release=False)
-        self.assertLess(
-            self.delivered("ticket-db", "memory"), before.memory.delivered[before.position["ticket-db"]]
-        )
+        self.assertLess(self.delivered("ticket-db", "memory"), before.memory.delivered[before.position["ticket-db"]])
         QTest.keyClick(track, Qt.Key.Key_Escape)
         self.settle()
         self.assertEqual(self.session.division.to_json(), before.to_json())
@@ -181,9 +177,7 @@ class Looking(WindowCase):
         self.assertEqual(len(self.butterfly.row_list.rows), rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_End)
         self.assertEqual(self.session.selected, "old-fare-kiosk")
-        self.assertTrue(
-            self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center())
-        )
+        self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center()))
         self.run_action(ActionName.FOLD_ALL)
         self.assertEqual([r.item_id for r in self.butterfly.row_list.rows][-1], "old-fare-kiosk")
         self.assertEqual(len(self.butterfly.row_list.rows), 5)
@@ -366,10 +360,7 @@ class Extremes(WindowCase):
         """A large plan with names that do not fit is scrolled, selected and changed like a small one."""
         name = "a-guest-with-a-very-long-name-that-goes-on-and-on-for-no-good-reason-number-"
         guests = [cpu_guest(f"g{i}", 200, pool=f"p{i % 20}") | {"name": f"{name}{i}"} for i in range(500)]
-        pools = [
-            {"id": f"p{i}", "name": name + str(i), "parent": f"p{i - 1}" if i % 4 else None}
-            for i in range(20)
-        ]
+        pools = [{"id": f"p{i}", "name": name + str(i), "parent": f"p{i - 1}" if i % 4 else None} for i in range(20)]
         self.open_plan(plan_of(guests, pools, host=HOST, name=name * 3))
         for size in ((1280, 800), (1024, 700)):
             self.window.resize(*size)
@@ -397,9 +388,7 @@ class Extremes(WindowCase):
                 place = field.line.geometry().translated(field.mapTo(self.window, QPoint(0, 0)))
                 self.assertTrue(self.window.rect().contains(place), field.key)
                 room = field.line.width() - 10
-                self.assertLessEqual(
-                    field.line.fontMetrics().horizontalAdvance(field.line.text()), room, field.key
-                )
+                self.assertLessEqual(field.line.fontMetrics().horizontalAdvance(field.line.text()), room, field.key)
 
 
 if __name__ == "__main__":

@@ -108,9 +108,7 @@ class WorkedExamples(unittest.TestCase):
         """Fixed memory stands, elastic headroom is given up before anyone's working set, thin shares the rest."""
         guests = [
             memory_guest("fixed", 100, mode="fixed", size=40_000),
-            memory_guest(
-                "elastic", 20_000, mode="elastic", boot=4000, floor=1000, ceiling=30_000, headroom_percent=50
-            ),
+            memory_guest("elastic", 20_000, mode="elastic", boot=4000, floor=1000, ceiling=30_000, headroom_percent=50),
             memory_guest("thin", 10_000, 35_000, mode="thin", size=60_000),
         ]
         self.check(plan_of(guests), "memory", {"fixed": 40_000, "elastic": 25_000, "thin": 35_000})
@@ -172,9 +170,7 @@ class WorkedExamples(unittest.TestCase):
     def test_no_host_and_nobody_on(self) -> None:
         """A plan without hosts has nothing to give; one without guests has nothing to do."""
         homeless = divided(plan_of([cpu_guest("a", 700)], [{"id": "empty"}], host=None))
-        self.assertEqual(
-            (homeless.cpu.supply, homeless.cpu.total_wanted, homeless.cpu.unmet[-1]), (0, 700, 700)
-        )
+        self.assertEqual((homeless.cpu.supply, homeless.cpu.total_wanted, homeless.cpu.unmet[-1]), (0, 700, 700))
         idle = divided(plan_of([cpu_guest("a", 700) | {"power": "off"}], [{"id": "empty"}]))
         self.assertEqual([row["id"] for row in idle.to_json()["cpu"]["rows"]], ["empty"])
         self.assertEqual(divided(plan_of([])).to_json()["cpu"]["rows"], [])
@@ -210,9 +206,7 @@ class AgainstTheSlowSolver(unittest.TestCase):
                 ask = slow.asks[item_id]
                 self.assertAlmostEqual(fast.delivered[row], expected, delta=RELATIVE * scale, msg=item_id)
                 found = [fast.floor[row], fast.use[row], fast.cap[row], fast.wanted[row], fast.weight[row]]
-                np.testing.assert_allclose(
-                    found, [ask.floor, ask.use, ask.cap, ask.wanted, ask.weight], rtol=RELATIVE
-                )
+                np.testing.assert_allclose(found, [ask.floor, ask.use, ask.cap, ask.wanted, ask.weight], rtol=RELATIVE)
                 self.assertEqual(bool(fast.node_broken[row]), item_id in slow.broken)
             self.assertEqual(fast.broken, bool(slow.broken))
 
@@ -238,9 +232,7 @@ def wide_plan(count: int) -> Plan:
     guests = []
     for i in range(count):
         size = float(10 ** rng.uniform(0, 4))
-        guest = memory_guest(
-            f"g{i}", size * rng.uniform(), size, mode="thin", size=size, pool=f"p{rng.integers(40)}"
-        )
+        guest = memory_guest(f"g{i}", size * rng.uniform(), size, mode="thin", size=size, pool=f"p{rng.integers(40)}")
         guest["demand"]["cpu"] = float(10 ** rng.uniform(0, 4))
         guests.append(guest)
     return plan_of(guests, pools, rules={"idle_cost": 3})

@@ -110,7 +110,5 @@ class Forms(unittest.TestCase):
         day = day_of(compiled, moments=25)
         for i in (0, 9, 10, 24):
             division = divide(compiled, float(day.times_s[i]))
-            np.testing.assert_allclose(
-                day.wanted[:, i], [division.cpu.total_wanted, division.memory.total_wanted]
-            )
+            np.testing.assert_allclose(day.wanted[:, i], [division.cpu.total_wanted, division.memory.total_wanted])
             np.testing.assert_allclose(day.supply[:, i], [division.cpu.supply, division.memory.supply])

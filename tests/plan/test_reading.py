@@ -139,9 +139,7 @@ class Files(unittest.TestCase):
 
     def test_text_is_stable(self) -> None:
         """Key order, absent defaults and unknown spellings of times survive reading and writing."""
-        text = plan_text(
-            plan_from(HEAD | {"guests": [{"vcpus": 1, "id": "a", "cpu": {"limit": 5, "reservation": 1}}]})
-        )
+        text = plan_text(plan_from(HEAD | {"guests": [{"vcpus": 1, "id": "a", "cpu": {"limit": 5, "reservation": 1}}]}))
         reordered = json.loads(text)
         reordered["guests"][0] = {"cpu": {"limit": 5, "reservation": 1}, "id": "a", "vcpus": 1}
         self.path.write_text(json.dumps(reordered))
@@ -149,9 +147,7 @@ class Files(unittest.TestCase):
         write_plan(change_settings(file.plan, "a", {"cpu.shares": 200}), self.path, layout=file.layout)
         after = json.loads(self.path.read_text())
         self.assertEqual(list(after["guests"][0]), ["cpu", "id", "vcpus"])
-        self.assertEqual(
-            list(after["guests"][0]["cpu"].items()), [("limit", 5), ("reservation", 1), ("shares", 200)]
-        )
+        self.assertEqual(list(after["guests"][0]["cpu"].items()), [("limit", 5), ("reservation", 1), ("shares", 200)])
         again = read_plan(self.path)
         self.assertEqual(plan_text(again.plan, again.layout), self.path.read_text())
 

@@ -19,9 +19,7 @@ app = typer.Typer(
     context_settings={"help_option_names": ["-h", "--help"]},
 )
 
-PlanPath = Annotated[
-    Path, typer.Argument(metavar="PLAN", help="A plan file, *.ruvex.json.", show_default=False)
-]
+PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A plan file, *.ruvex.json.", show_default=False)]
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON document instead of a table.")]
 
 
@@ -47,9 +45,7 @@ def _no_command(
 
 @app.command("open")
 def _open(
-    plan: Annotated[
-        Path | None, typer.Argument(metavar="[PLAN]", help="A plan file.", show_default=False)
-    ] = None,
+    plan: Annotated[Path | None, typer.Argument(metavar="[PLAN]", help="A plan file.", show_default=False)] = None,
 ) -> None:
     """Open the desktop, with a plan if one is given."""
     from ruvex.cli._open import open_desktop

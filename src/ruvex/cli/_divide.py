@@ -71,9 +71,7 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
             ("delivered", resource.total_delivered),
         )
     ]
-    broken = (
-        "\n        ! These promises cannot all be kept: this cannot run as it is." if resource.broken else ""
-    )
+    broken = "\n        ! These promises cannot all be kept: this cannot run as it is." if resource.broken else ""
     return f"{name:<7}{unit}   " + "   ".join(parts) + broken
 
 

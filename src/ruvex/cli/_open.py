@@ -33,6 +33,4 @@ def demo_path() -> Path:
     for folder in (package.parents[1] / "demo", package / "demo"):
         if (folder / _DEMO_NAME).is_file():
             return folder / _DEMO_NAME
-    raise PlanFileError(
-        f"the demo plan {_DEMO_NAME} was not installed; run scripts/demo in a checkout of Ruvex"
-    )
+    raise PlanFileError(f"the demo plan {_DEMO_NAME} was not installed; run scripts/demo in a checkout of Ruvex")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 
 from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
+
+from ruvex.desktop.widgets.texts import Face
 
 BASE_PX: Final = 13
 _FAMILIES: Final = ("Inter", "Inter Variable", "Noto Sans", "Cantarell", "DejaVu Sans")
@@ -108,10 +110,10 @@ class BarColours:
     edge: QColor
 
 
-@dataclass
-class _Fonts:
-    family: str
-    cache: dict[tuple[float, int], QFont] = field(default_factory=dict)
+@lru_cache(maxsize=64)
+def _bar_colours(base: int, paper: int, ink: int) -> BarColours:
+    solid = QColor.fromRgb(base)
+    return BarColours(solid, blend(solid, QColor.fromRgb(paper), 0.5), blend(solid, QColor.fromRgb(ink), 0.25))
 
 
 class Theme(QObject):
@@ -141,9 +143,8 @@ class Theme(QObject):
         self.scale = 1.0
         self._mode = "desktop"
         families = set(QFontDatabase.families())
-        self._fonts = _Fonts(
-            next((name for name in _FAMILIES if name in families), QApplication.font().family())
-        )
+        self._family = next((name for name in _FAMILIES if name in families), QApplication.font().family())
+        self._faces: dict[tuple[float, bool], Face] = {}
         hints = QApplication.styleHints()
         if follow_desktop and hints is not None:
             hints.colorSchemeChanged.connect(self._on_desktop_changed)
@@ -163,24 +164,27 @@ class Theme(QObject):
         """Set the text size against the standard; 1.5 is 150 %."""
         if scale != self.scale:
             self.scale = scale
-            self._fonts.cache.clear()
+            self._faces.clear()
             self.changed.emit()
 
-    def font(self, px: float = BASE_PX, *, bold: bool = False) -> QFont:
-        """Give a font of a size in pixels at 100 %, its figures of equal width."""
-        weight = QFont.Weight.DemiBold if bold else QFont.Weight.Normal
-        key = (px, weight.value)
-        if key not in self._fonts.cache:
-            font = QFont(self._fonts.family)
+    def face(self, px: float = BASE_PX, *, bold: bool = False) -> Face:
+        """Give a font of a size in pixels at 100 %, its figures of equal width, ready to draw with."""
+        face = self._faces.get((px, bold))
+        if face is None:
+            font = QFont(self._family)
             font.setPixelSize(max(8, round(px * self.scale)))
-            font.setWeight(weight)
+            font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
             font.setFeature(QFont.Tag.fromString("tnum") or QFont.Tag(), 1)
-            self._fonts.cache[key] = font
-        return self._fonts.cache[key]
+            face = self._faces[px, bold] = Face(font)
+        return face
+
+    def font(self, px: float = BASE_PX, *, bold: bool = False) -> QFont:
+        """Give the font of a face, for widgets that draw their text themselves."""
+        return self.face(px, bold=bold).font
 
     def metrics(self, px: float = BASE_PX, *, bold: bool = False) -> QFontMetricsF:
         """Give the measures of a font."""
-        return QFontMetricsF(self.font(px, bold=bold))
+        return self.face(px, bold=bold).metrics
 
     def px(self, length: float) -> int:
         """Scale a length in pixels with the text."""
@@ -193,8 +197,7 @@ class Theme(QObject):
     def bar_colours(self, hue: int | None) -> BarColours:
         """Give the bar colours of a top-level pool by its number, or of a guest beside the pools (None)."""
         base = self.colours.lone if hue is None else self.colours.hues[hue % len(self.colours.hues)]
-        edge = blend(base, self.colours.ink, 0.25)
-        return BarColours(base, blend(base, self.colours.paper, 0.5), edge)
+        return _bar_colours(base.rgb(), self.colours.paper.rgb(), self.colours.ink.rgb())
 
     def _on_desktop_changed(self) -> None:
         hints = QApplication.styleHints()

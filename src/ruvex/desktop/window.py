@@ -65,9 +65,7 @@ class Window(QMainWindow):
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
-        self.head = HeadBand(
-            session, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self
-        )
+        self.head = HeadBand(session, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
         self.notice = Notice(theme, self)
         self.division = DivisionView(session, theme, self)
         self.dials = Dials(session, theme, self)
@@ -226,9 +224,7 @@ class Window(QMainWindow):
         for path in self.state.recent:
             action = self.recent_menu.addAction(f"{path.name.removesuffix(SUFFIX)}   {path.parent}")
             assert action is not None
-            action.triggered.connect(
-                lambda _checked=False, p=path: self._after_saving(lambda: self.open_path(p))
-            )
+            action.triggered.connect(lambda _checked=False, p=path: self._after_saving(lambda: self.open_path(p)))
         if not self.state.recent:
             action = self.recent_menu.addAction("None yet")
             assert action is not None
@@ -243,9 +239,7 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Open the file that was dropped."""
         data = event.mimeData() if event is not None else None
-        paths = (
-            [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
-        )
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
         if paths:
             self._after_saving(lambda: self.open_path(paths[0]))
 

@@ -158,10 +158,7 @@ def _ask_guests(asks: Floats, guests: Floats, demand: DemandAt, *, per_size: boo
     # Thin guests hold what was touched; fixed ones, and elastic ones without an agent, hold their size.
     thin, breathing = mode == c.THIN, (mode == c.ELASTIC) & (guests[c.AGENT] > 0)
     least = np.where(thin, guests[c.MEMORY_RESERVATION], np.where(breathing, guests[c.FLOOR], size)) * on
-    most = (
-        np.where(thin, np.minimum(size, guests[c.MEMORY_LIMIT]), np.where(breathing, guests[c.CEILING], size))
-        * on
-    )
+    most = np.where(thin, np.minimum(size, guests[c.MEMORY_LIMIT]), np.where(breathing, guests[c.CEILING], size)) * on
     held = np.where(thin, demand.touched, demand.working * (1 + guests[c.HEADROOM]))
     cap = np.maximum(least, np.minimum(held, most))
     asks[FLOOR, 1] = asks[CLAIM, 1] = least

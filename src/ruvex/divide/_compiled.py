@@ -85,9 +85,7 @@ class Compiled:
         if changed:
             guests = guests.copy()
             for i in changed:
-                guests[:, self.tree.guest_place[i]] = _guest_column(
-                    plan.guests[i], plan.host_of(plan.guests[i])
-                )
+                guests[:, self.tree.guest_place[i]] = _guest_column(plan.guests[i], plan.host_of(plan.guests[i]))
         if changed_pools:
             pools, scaled = pools.copy(), scaled.copy()
             for i in changed_pools:

@@ -165,9 +165,7 @@ def divide(compiled: Compiled, at_s: float | None = None, *, demand: DemandAt | 
 def solve(compiled: Compiled, asks: Asks) -> Filled:
     """Divide by the plan's rules what was asked for, in the numbering of the tree."""
     rules = compiled.plan.rules
-    return fill_tree(
-        compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost)
-    )
+    return fill_tree(compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost))
 
 
 # Rows of the array that puts everything a reader sees in the order of reading, by resource.

@@ -59,14 +59,10 @@ def _id_problems(plan: Plan) -> Iterator[Problem]:
 def _reference_problems(plan: Plan) -> Iterator[Problem]:
     for i, pool in enumerate(plan.pools):
         if pool.parent is not None and pool.parent not in plan.pool_index:
-            yield Problem(
-                f"pools[{i}].parent", f"there is no pool {pool.parent!r}", "name a pool of the plan, or null"
-            )
+            yield Problem(f"pools[{i}].parent", f"there is no pool {pool.parent!r}", "name a pool of the plan, or null")
     for i, guest in enumerate(plan.guests):
         if guest.pool is not None and guest.pool not in plan.pool_index:
-            yield Problem(
-                f"guests[{i}].pool", f"there is no pool {guest.pool!r}", "name a pool of the plan, or null"
-            )
+            yield Problem(f"guests[{i}].pool", f"there is no pool {guest.pool!r}", "name a pool of the plan, or null")
         if guest.host is not None and guest.host not in plan.host_index:
             mend = "name a host of the plan" if plan.hosts else "the plan has no hosts yet: leave it out"
             yield Problem(f"guests[{i}].host", f"there is no host {guest.host!r}", mend)
@@ -87,9 +83,7 @@ def _cycle_problems(plan: Plan) -> Iterator[Problem]:
         while here is not None and here not in sound:
             if here in way:
                 ring = " → ".join([*list(way)[list(way).index(here) :], here])
-                yield Problem(
-                    f"pools[{i}].parent", f"pools contain each other: {ring}", "let one have another parent"
-                )
+                yield Problem(f"pools[{i}].parent", f"pools contain each other: {ring}", "let one have another parent")
                 break
             way[here] = None
             here = plan.pools[plan.pool_index[here]].parent

@@ -88,10 +88,5 @@ def _with(items: tuple[Any, ...], position: int, item: Any) -> tuple[Any, ...]:
 
 
 def _copy(plan: Plan, **update: Any) -> Plan:
-    # model_copy would carry over the cached indexes; they stay right only where the ids do not change,
-    # so they are dropped and made again when asked for.
-    copy = plan.model_copy(update=update)
-    for name in ("host_index", "pool_index", "guest_index"):
-        if name[:-6] + "s" in update:
-            copy.__dict__.pop(name, None)
-    return copy
+    # The copy keeps the indexes that were made already: none of these edits changes an id or its position.
+    return plan.model_copy(update=update)

@@ -19,9 +19,7 @@ def keep_order(new: Any, old: Any) -> Any:
         keys = [key for key in old if key in new] + [key for key in new if key not in old]
         return {key: keep_order(new[key], old.get(key)) for key in keys}
     if isinstance(new, list) and isinstance(old, list):
-        by_id = {
-            item["id"]: item for item in old if isinstance(item, Mapping) and isinstance(item.get("id"), str)
-        }
+        by_id = {item["id"]: item for item in old if isinstance(item, Mapping) and isinstance(item.get("id"), str)}
         return [keep_order(item, _partner(item, i, by_id, old)) for i, item in enumerate(new)]
     return new
 
@@ -47,9 +45,7 @@ def _write(value: Any, column: int) -> str:
     inner = column + _INDENT
     pad = " " * inner
     if isinstance(value, Mapping):
-        parts = [
-            f"{json.dumps(key, ensure_ascii=False)}: {_write(item, inner)}" for key, item in value.items()
-        ]
+        parts = [f"{json.dumps(key, ensure_ascii=False)}: {_write(item, inner)}" for key, item in value.items()]
     else:
         parts = [_write(item, inner) for item in value]
     opening, closing = "{}" if isinstance(value, Mapping) else "[]"

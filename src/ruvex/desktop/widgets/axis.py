@@ -27,8 +27,14 @@ class Axis:
 
     def x(self, value: float) -> float:
         """Give the place of a value, kept within the axis."""
-        part = min(max(value / self.top, 0.0), 1.0) if self.top > 0 else 0.0
-        return self.zero + (self.end - self.zero) * part
+        if value <= 0 or self.top <= 0:
+            return self.zero
+        return self.end if value >= self.top else self.zero + (self.end - self.zero) * value / self.top
+
+    @property
+    def per_pixel(self) -> float:
+        """How much one pixel stands for."""
+        return self.top / max(1.0, abs(self.end - self.zero))
 
     @property
     def ticks(self) -> list[float]:

@@ -6,7 +6,6 @@ though idle, a bracket is the limit.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import Final
 
@@ -15,7 +14,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ruvex.desktop.theme import BarColours, hatch_brush
 from ruvex.desktop.widgets.axis import Axis
-from ruvex.divide import Parts
+from ruvex.divide import ResourceDivision, parts_of
 
 _THIN: Final = 0.75
 """Parts narrower than this many pixels are not drawn."""
@@ -38,15 +37,21 @@ class Bar:
         return self.promised + self.won + self.held
 
 
-def bars_of(parts: Parts, limit: list[float]) -> list[Bar]:
-    """Give the bars of all rows of one resource."""
-    columns = (parts.promised, parts.won, parts.held, parts.lent, parts.unmet)
-    return [Bar(*values) for values in zip(*(column.tolist() for column in columns), limit, strict=True)]
+class Bars:
+    """The bars of all rows of one resource, made one by one as they are asked for: few rows show at a time."""
+
+    def __init__(self, resource: ResourceDivision) -> None:
+        parts = parts_of(resource)
+        self._columns = (parts.promised, parts.won, parts.held, parts.lent, parts.unmet, resource.limit)
+
+    def __getitem__(self, row: int) -> Bar:
+        """Give the bar of a row of the division."""
+        return Bar(*(float(column[row]) for column in self._columns))
 
 
 def _span(axis: Axis, low: float, high: float, top: float, height: float) -> QRectF:
     a, b = axis.x(low), axis.x(high)
-    return QRectF(min(a, b), top, abs(b - a), height)
+    return QRectF(a, top, b - a, height) if b > a else QRectF(b, top, a - b, height)
 
 
 def draw_bar(
@@ -54,27 +59,32 @@ def draw_bar(
 ) -> None:
     """Draw a bar along an axis, from ``top`` downwards by ``height`` pixels."""
     used = bar.promised + bar.won
-    for low, high, colour in ((0.0, bar.promised, colours.solid), (bar.promised, used, colours.soft)):
-        span = _span(axis, low, high, top, height)
-        if span.width() >= _THIN / 2:
-            painter.fillRect(span, colour)
-    delivered = bar.delivered
-    for low, high in ((used, delivered), (delivered, delivered + bar.lent)):
-        span = _span(axis, low, high, top, height)
-        if span.width() >= _THIN:
-            pen = QPen(colours.edge, 1, Qt.PenStyle.DotLine)
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
-    span = _span(axis, delivered, delivered + bar.unmet, top, height)
-    if span.width() >= _THIN:
+    delivered = used + bar.held
+    # What is narrower than this is not drawn, so most parts of most bars cost one comparison.
+    least = _THIN * axis.per_pixel
+    if bar.promised > least / 2:
+        painter.fillRect(_span(axis, 0.0, bar.promised, top, height), colours.solid)
+    if bar.won > least / 2:
+        painter.fillRect(_span(axis, bar.promised, used, top, height), colours.soft)
+    if bar.held > least:
+        _draw_idle(painter, _span(axis, used, delivered, top, height), colours.edge)
+    if bar.lent > least:
+        _draw_idle(painter, _span(axis, delivered, delivered + bar.lent, top, height), colours.edge)
+    if bar.unmet > least:
+        span = _span(axis, delivered, delivered + bar.unmet, top, height)
         device = painter.device()
         painter.fillRect(span, hatch_brush(colours.edge, device.devicePixelRatio() if device else 1.0))
-        painter.setPen(QPen(colours.edge, 1))
+        painter.setPen(colours.edge)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
-    if math.isfinite(bar.limit) and bar.limit <= axis.top:
+    if bar.limit <= axis.top:
         draw_bracket(painter, axis, bar.limit, top, height, ink)
+
+
+def _draw_idle(painter: QPainter, span: QRectF, colour: QColor) -> None:
+    painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
 
 
 def draw_bracket(painter: QPainter, axis: Axis, value: float, top: float, height: float, ink: QColor) -> None:
@@ -87,9 +97,7 @@ def draw_bracket(painter: QPainter, axis: Axis, value: float, top: float, height
     painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in points]))
 
 
-def draw_ghost(
-    painter: QPainter, axis: Axis, delivered: float, top: float, height: float, ink: QColor
-) -> None:
+def draw_ghost(painter: QPainter, axis: Axis, delivered: float, top: float, height: float, ink: QColor) -> None:
     """Draw the thin ghost of what was delivered before: an open outline from zero to there."""
     x = axis.x(delivered)
     painter.setPen(QPen(ink, 1))

@@ -45,13 +45,15 @@ class DayStrip(QWidget):
         super().__init__(parent)
         self._session, self._theme = session, theme
         self._ground: QPixmap | None = None
+        self._told: tuple[float, ...] = ()
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Day strip: the moment; left and right arrows step it")
         self.setToolTip("Drag to another time of the day; [ and ] step five minutes, { and } an hour")
         session.day_changed.connect(self._on_day_changed)
-        session.divided.connect(self.update)
+        session.divided.connect(self._on_divided)
         theme.changed.connect(self._on_day_changed)
 
     def sizeHint(self) -> QSize:
@@ -79,6 +81,14 @@ class DayStrip(QWidget):
         gap = 5
         height = (bottom - top - gap) / 2
         return QRectF(left, top + (name == "memory") * (height + gap), right - left, height)
+
+    def _on_divided(self) -> None:
+        # Most dials change neither what is wanted nor what there is: then nothing is told anew here.
+        cpu, memory = self._session.division.cpu, self._session.division.memory
+        told = (self._session.plan.moment, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
+        if told != self._told:
+            self._told = told
+            self.update()
 
     def _on_day_changed(self) -> None:
         self._ground = None
@@ -140,9 +150,7 @@ class DayStrip(QWidget):
         painter = QPainter(pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         colours = self._theme.colours
-        for index, (name, colour) in enumerate(
-            zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)
-        ):
+        for index, (name, colour) in enumerate(zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)):
             self._draw_band(painter, name, index, colour)
         painter.setFont(self._theme.font(10))
         painter.setPen(colours.head_muted)

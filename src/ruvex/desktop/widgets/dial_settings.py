@@ -77,9 +77,7 @@ def dial_settings(plan: Plan, division: Division, item: Guest | Pool, resource: 
     return DialSettings(handles, settings.shares, headroom, top, float(snap))
 
 
-def _limited(
-    resource: str, settings: GuestCpu | PoolCpu | PoolMemory | ThinMemory, most: float
-) -> tuple[Handle, ...]:
+def _limited(resource: str, settings: GuestCpu | PoolCpu | PoolMemory | ThinMemory, most: float) -> tuple[Handle, ...]:
     limit = math.inf if settings.limit is None else settings.limit
     bound = most if isinstance(settings, GuestCpu | ThinMemory) else math.inf
     lowest = max(settings.reservation, 1.0)

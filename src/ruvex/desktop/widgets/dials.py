@@ -11,13 +11,13 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolic
 
 from ruvex.desktop.session import Session
 from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.bars import Bar, bars_of
+from ruvex.desktop.widgets.bars import Bar, Bars
 from ruvex.desktop.widgets.dial_settings import dial_settings
 from ruvex.desktop.widgets.effect_line import EffectLine
 from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit, parse, percent, typed
 from ruvex.desktop.widgets.resource_dial import ResourceDial
 from ruvex.desktop.widgets.track import Mark
-from ruvex.divide import RESOURCES, parts_of, peer_weights
+from ruvex.divide import RESOURCES, peer_weights
 from ruvex.plan import EditError, Guest, Pool, UnitError, format_number, get_setting
 
 _BODY: Final = 158
@@ -112,9 +112,7 @@ class Dials(QWidget):
         self._middle.setFixedWidth(theme.px(_MIDDLE))
         self._body.setFixedHeight(theme.px(_BODY))
         self.fold_button.setFixedSize(theme.size(34, 24))
-        self.setStyleSheet(
-            f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}"
-        )
+        self.setStyleSheet(f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}")
         self.fold_button.setStyleSheet(
             f"border: 0; border-radius: 0; background: {colours.band_row.name()}; color: {colours.ink.name()};"
         )
@@ -152,9 +150,7 @@ class Dials(QWidget):
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
             promised = min(r.promised, r.supply)
             free = max(0.0, r.supply - r.promised)
-            dial.show_met(
-                f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises"
-            )
+            dial.show_met(f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises")
             marks = (
                 Mark("promised", promised, figure(r.promised, name)),
                 Mark("supply", r.supply, figure(r.supply, name)),
@@ -210,7 +206,7 @@ class Dials(QWidget):
         weight, total = peer_weights(r, division, row)
         among = f"{percent(weight, total)} among its peers" if division.on[row] else ""
         dial.show_settings(settings, among)
-        bar = bars_of(parts_of(r), r.limit.tolist())[row]
+        bar = Bars(r)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
         marks = (
             Mark("delivered", delivered, figure(delivered, name)),
@@ -238,9 +234,7 @@ class Dials(QWidget):
         if unmet <= 1e-6 * max(1.0, wanted):
             surplus = float(r.delivered[row]) - wanted
             held = (
-                f", holds {figure_with_unit(surplus, name)} it does not need"
-                if surplus > 0.01 * max(wanted, 1)
-                else ""
+                f", holds {figure_with_unit(surplus, name)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
             )
             return f"gets all it wants{held}"
         what = "the CPU" if name == "cpu" else "the memory"
@@ -321,7 +315,6 @@ class Dials(QWidget):
             return
         self.effect.clear_refusal()
         field.accept()
-        self._on_divided()
 
     def _edit_text(self, item: Guest | Pool, key: str, value: float | None) -> str:
         resource, _, setting = key.partition(".")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt
@@ -13,15 +13,17 @@ from ruvex.desktop.session import Effect, Session
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.figures import NAME, UNIT, figure
 from ruvex.divide import Shift
+from ruvex.plan import Plan
 
-_HINT: Final = (
-    "Drag a handle, type a value with its unit, or choose shares. Thin outlines show what everyone had."
-)
+_HINT: Final = "Drag a handle, type a value with its unit, or choose shares. Thin outlines show what everyone had."
 _MOST_NAMED: Final = 3
 
 
-def _side(shifts: Sequence[Shift], labels: Mapping[str, str], resource: str) -> str:
-    named = [f"{labels[s.guest_id]} {figure(s.amount, resource, signed=True)}" for s in shifts[:_MOST_NAMED]]
+def _side(shifts: Sequence[Shift], plan: Plan, resource: str) -> str:
+    named = [
+        f"{plan.guests[plan.guest_index[s.guest_id]].label} {figure(s.amount, resource, signed=True)}"
+        for s in shifts[:_MOST_NAMED]
+    ]
     rest = shifts[_MOST_NAMED:]
     if rest:
         total = figure(sum(s.amount for s in rest), resource, signed=True)
@@ -29,7 +31,7 @@ def _side(shifts: Sequence[Shift], labels: Mapping[str, str], resource: str) -> 
     return ", ".join(named)
 
 
-def effect_text(effect: Effect, labels: Mapping[str, str]) -> str:
+def effect_text(effect: Effect, plan: Plan) -> str:
     """Say in one line what was changed, who gains and who pays."""
     parts = [effect.text]
     for resource, shifts in effect.shifts.items():
@@ -38,11 +40,11 @@ def effect_text(effect: Effect, labels: Mapping[str, str]) -> str:
         name, unit = NAME[resource], UNIT[resource]
         moved = figure(max(sum(s.amount for s in gains), -sum(s.amount for s in losses)), resource)
         if gains and losses:
-            told = f"{_side(gains, labels, resource)}   paid by {_side(losses, labels, resource)}"
+            told = f"{_side(gains, plan, resource)}   paid by {_side(losses, plan, resource)}"
         elif gains:
-            told = f"nobody pays: {_side(gains, labels, resource)}"
+            told = f"nobody pays: {_side(gains, plan, resource)}"
         else:
-            told = f"nobody gains: {_side(losses, labels, resource)}"
+            told = f"nobody gains: {_side(losses, plan, resource)}"
         parts.append(f"{name} {moved} {unit} moves: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
@@ -64,6 +66,7 @@ class EffectLine(QWidget):
         self._refusal = ""
         self.text = _HINT
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         session.effect_changed.connect(self._on_effect_changed)
         session.replaced.connect(self._on_effect_changed)
         theme.changed.connect(self._on_theme_changed)
@@ -93,9 +96,7 @@ class EffectLine(QWidget):
         if self._refusal:
             self.text = self._refusal
         elif effect is not None:
-            plan = self._session.plan
-            labels = {guest.id: guest.label for guest in plan.guests}
-            self.text = effect_text(effect, labels)
+            self.text = effect_text(effect, self._session.plan)
         else:
             self.text = _HINT
         self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))

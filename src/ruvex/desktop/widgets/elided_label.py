@@ -2,28 +2,52 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ruvex.desktop.theme import Theme
 
 
-class ElidedLabel(QLabel):
-    """A label that never asks for more room than there is; what it leaves out is in its tool tip."""
+class ElidedLabel(QWidget):
+    """A label that takes the room it is given; what it leaves out is in its tool tip.
 
-    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
-        super().__init__(text, parent)
-        self.setTextFormat(Qt.TextFormat.PlainText)
+    Unlike a QLabel it never asks for a new layout when its text changes, so it may change while a dial moves.
+    """
+
+    def __init__(self, theme: Theme, px: float, *, at_right: bool = False, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._px, self._at_right = theme, px, at_right
+        self._text = ""
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
-    def setText(self, text: str | None) -> None:
+    def text(self) -> str:
+        """Give the whole text."""
+        return self._text
+
+    def set_text(self, text: str) -> None:
         """Show another text."""
-        super().setText(text)
-        self.setToolTip(text or "")
+        if text != self._text:
+            self._text = text
+            self.setToolTip(text)
+            self.setAccessibleName(text)
+            self.update()
+
+    @property
+    def colour(self) -> QColor:
+        """What the text is drawn in."""
+        return self._theme.colours.muted
+
+    def sizeHint(self) -> QSize:
+        """Ask for the height of a line."""
+        return QSize(10, round(self._theme.metrics(self._px).height()) + 2)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint as much of the text as there is room for."""
         painter = QPainter(self)
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.setPen(self.palette().windowText().color())
-        painter.drawText(self.rect(), self.alignment(), text)
+        painter.setFont(self._theme.font(self._px))
+        painter.setPen(self.colour)
+        text = painter.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
+        side = Qt.AlignmentFlag.AlignRight if self._at_right else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(self.rect(), side | Qt.AlignmentFlag.AlignVCenter, text)
         painter.end()

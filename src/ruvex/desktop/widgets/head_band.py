@@ -107,6 +107,8 @@ class HeadBand(QWidget):
         )
 
     def _on_plan_changed(self) -> None:
+        if self._session.before is not None:
+            return  # a dial on its way changes nothing that is told here
         plan = self._session.plan
         texts = [_host_text(host) for host in plan.hosts[:_MOST_CHIPS]]
         if len(plan.hosts) > _MOST_CHIPS:

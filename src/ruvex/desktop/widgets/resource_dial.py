@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.theme import BarColours, Theme
@@ -49,10 +49,9 @@ class ResourceDial(QWidget):
         self.track = Track(theme, mirrored=self._mirrored)
         self.track.setAccessibleName(f"{NAME[resource]} track")
         self.fields: dict[str, SettingField] = {}
-        self._heading, self._met, self._weight = QLabel(NAME[resource]), ElidedLabel(), ElidedLabel()
-        side = Qt.AlignmentFlag.AlignRight if self._mirrored else Qt.AlignmentFlag.AlignLeft
-        for label in (self._met, self._weight):
-            label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+        self._heading = QLabel(NAME[resource])
+        self._met = ElidedLabel(theme, 13, at_right=self._mirrored)
+        self._weight = ElidedLabel(theme, 12, at_right=self._mirrored)
         self._field_row, self._share_row = self._row(), self._row()
         heading_row = self._row()
         heading_row.addWidget(self._heading)
@@ -80,9 +79,7 @@ class ResourceDial(QWidget):
     def _row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(12)
-        row.setDirection(
-            QBoxLayout.Direction.RightToLeft if self._mirrored else QBoxLayout.Direction.LeftToRight
-        )
+        row.setDirection(QBoxLayout.Direction.RightToLeft if self._mirrored else QBoxLayout.Direction.LeftToRight)
         return row
 
     def _choice(self, text: str, factor: float) -> QPushButton:
@@ -96,9 +93,7 @@ class ResourceDial(QWidget):
     def _on_choice(self) -> None:
         sender = self.sender()
         if isinstance(sender, QPushButton):
-            self.shares_chosen.emit(
-                f"{self.resource}.shares", SHARES_STANDARD * float(sender.property("factor"))
-            )
+            self.shares_chosen.emit(f"{self.resource}.shares", SHARES_STANDARD * float(sender.property("factor")))
 
     def show_fields(self, keys: dict[str, str]) -> bool:
         """Offer these typed settings (dotted name to what it is called); tells whether they are other ones."""
@@ -124,7 +119,7 @@ class ResourceDial(QWidget):
         if settings.headroom_percent is not None:
             self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:g} %")
         self._shares.show_value(f"{settings.shares:g}")
-        self._weight.setText(weight)
+        self._weight.set_text(weight)
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)
         self.track.show_handles(settings.handles)
@@ -142,7 +137,7 @@ class ResourceDial(QWidget):
 
     def show_met(self, text: str) -> None:
         """Show in a few words how well the want is met."""
-        self._met.setText(text)
+        self._met.set_text(text)
 
     def set_editable(self, editable: bool) -> None:
         """Offer settings, or only figures for the supply."""
@@ -153,11 +148,7 @@ class ResourceDial(QWidget):
         """Take fonts and colours from the theme."""
         theme, colours = self._theme, self._theme.colours
         self._heading.setFont(theme.font(13, bold=True))
-        self._met.setFont(theme.font(13))
-        self._weight.setFont(theme.font(12))
         self._heading.setStyleSheet(f"color: {colours.ink.name()};")
-        for label in (self._met, self._weight):
-            label.setStyleSheet(f"color: {colours.muted.name()};")
         for button in self.choices.values():
             button.setFont(theme.font(12))
             button.setFixedSize(theme.size(34, 22))
@@ -168,4 +159,4 @@ class ResourceDial(QWidget):
                 f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
             )
         for field in {*self.fields.values(), self._shares}:
-            field.accept()
+            field.style_anew()

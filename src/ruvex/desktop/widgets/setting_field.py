@@ -86,7 +86,7 @@ class SettingField(QWidget):
         self.line.left.connect(self._on_left)
         self.line.stepped.connect(self._on_stepped)
         self.line.gave_up.connect(self._on_gave_up)
-        self._style()
+        self.style_anew()
 
     def show_value(self, text: str) -> None:
         """Show the value in force, unless a refused one still stands there or one is being typed."""
@@ -96,17 +96,18 @@ class SettingField(QWidget):
             self.line.setModified(False)
 
     def accept(self) -> None:
-        """Mark what was typed as taken."""
-        self._refused = False
-        self.line.setModified(False)
+        """Show the value in force again, whatever stands there."""
         self.line.setText(self._shown)
-        self._style()
+        self.line.setModified(False)
+        if self._refused:
+            self._refused = False
+            self.style_anew()
 
     def refuse(self, reason: str) -> None:
         """Keep what was typed and mark it as not accepted."""
         self._refused = True
         self.line.setToolTip(reason)
-        self._style()
+        self.style_anew()
 
     @property
     def is_refused(self) -> bool:
@@ -131,7 +132,8 @@ class SettingField(QWidget):
         self.line.setText(self._shown)
         self.line.selectAll()
 
-    def _style(self) -> None:
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
         colours = self._theme.colours
         self._name.setFont(self._theme.font(12))
         self.line.setFont(self._theme.font(12.5))

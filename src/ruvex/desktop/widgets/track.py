@@ -87,6 +87,7 @@ class Track(QWidget):
         self._hovered: str | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
 
     def sizeHint(self) -> QSize:
@@ -202,6 +203,7 @@ class Track(QWidget):
         painter = QPainter(self)
         top, height = theme.px(_TOP), theme.px(_BAR)
         left, right = min(axis.zero, axis.end), max(axis.zero, axis.end)
+        painter.fillRect(self.rect(), theme.colours.panel)
         painter.fillRect(QRectF(left, top, right - left, height), theme.colours.band_row)
         draw_bar(painter, axis, self._bar, top, height, self._colours, theme.colours.ink)
         if self._ghost is not None:
@@ -214,35 +216,28 @@ class Track(QWidget):
 
     def _paint_marks(self, painter: QPainter, axis: Axis, bottom: int) -> None:
         theme = self._theme
-        painter.setFont(theme.font(11.5))
+        face = theme.face(11.5)
         gap = theme.px(10)
         placed: list[tuple[float, float, float, Mark]] = []
         for mark in sorted(self._marks, key=lambda mark: mark.value):
             text = f"{mark.name} {mark.text}"
-            width = float(painter.fontMetrics().horizontalAdvance(text))
+            width = face.width(text)
             x = axis.x(mark.value)
             left = min(max(x - width / 2, 2.0), self.width() - width - 2.0)
             if placed:
                 # Names that would touch are set side by side, in the order of their values.
                 _, before, before_width, _ = placed[-1]
-                left = (
-                    min(left, before - gap - width)
-                    if self._mirrored
-                    else max(left, before + before_width + gap)
-                )
+                left = min(left, before - gap - width) if self._mirrored else max(left, before + before_width + gap)
             placed.append((x, left, width, mark))
         overhang: float = 0.0
         if placed and self._mirrored:
             overhang = max(0.0, 2.0 - placed[-1][1])
         elif placed:
             overhang = min(0.0, self.width() - 2.0 - placed[-1][1] - placed[-1][2])
-        for x, left, text_width, mark in placed:
+        for x, left, _, mark in placed:
             painter.setPen(QPen(theme.colours.muted, 1))
             painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + theme.px(4)))
-            place = QRectF(left + overhang, bottom + theme.px(3), text_width + 2, theme.px(_LABELS))
-            painter.drawText(
-                place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"{mark.name} {mark.text}"
-            )
+            face.draw(painter, left + overhang, bottom + theme.px(3), theme.px(_LABELS), f"{mark.name} {mark.text}")
 
     def _paint_handle(self, painter: QPainter, handle: Handle, top: int, height: int) -> None:
         theme = self._theme
@@ -253,6 +248,4 @@ class Track(QWidget):
         painter.setBrush(theme.colours.field)
         painter.drawRoundedRect(box, 3, 3)
         painter.setPen(QPen(theme.colours.muted, 1))
-        painter.drawLine(
-            QPointF(x, box.top() + box.height() * 0.32), QPointF(x, box.bottom() - box.height() * 0.32)
-        )
+        painter.drawLine(QPointF(x, box.top() + box.height() * 0.32), QPointF(x, box.bottom() - box.height() * 0.32))

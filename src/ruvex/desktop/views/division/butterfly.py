@@ -25,9 +25,9 @@ from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
 from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
-from ruvex.desktop.widgets.bars import Bar, bars_of, draw_bar, draw_ghost
+from ruvex.desktop.widgets.bars import Bars, draw_bar, draw_ghost
 from ruvex.desktop.widgets.figures import figure
-from ruvex.divide import RESOURCES, parts_of
+from ruvex.divide import RESOURCES
 
 GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
@@ -65,13 +65,14 @@ class Butterfly(QAbstractScrollArea):
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
-        self._bars: dict[str, list[Bar]] = {name: [] for name in RESOURCES}
+        self._bars = {name: Bars(getattr(session.division, name)) for name in RESOURCES}
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Guests and pools: CPU to the left, memory to the right")
         self.viewport().setMouseTracking(True)
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         session.replaced.connect(self._on_replaced)
         session.divided.connect(self._on_divided)
         session.selection_changed.connect(self._on_selection_changed)
@@ -121,8 +122,7 @@ class Butterfly(QAbstractScrollArea):
     def _on_divided(self) -> None:
         division = self._session.division
         for name in RESOURCES:
-            resource = getattr(division, name)
-            self._bars[name] = bars_of(parts_of(resource), resource.limit.tolist())
+            self._bars[name] = Bars(getattr(division, name))
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink.
         if self._session.before is None:
             self._lay_out_axes()
@@ -198,9 +198,7 @@ class Butterfly(QAbstractScrollArea):
         if (
             row is not None
             and row.is_pool
-            and self._triangle_x(row) - 6
-            <= event.position().x()
-            <= (self._triangle_x(row) + self._theme.px(14))
+            and self._triangle_x(row) - 6 <= event.position().x() <= (self._triangle_x(row) + self._theme.px(14))
         ):
             self.fold(row.item_id, folded=not row.is_folded)
         else:
@@ -326,18 +324,13 @@ class Butterfly(QAbstractScrollArea):
         middle = left + (right - left) * 46 // 100
         delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
         is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
-        painter.setFont(theme.font(12, bold=row.is_pool))
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
-        number_box = QRect(left, place.top(), middle - left, place.height())
-        painter.drawText(
-            number_box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure(delivered, name)
-        )
+        face = theme.face(12, bold=row.is_pool)
+        face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, name))
         if is_hurt:
-            painter.setFont(theme.font(12))
             painter.setPen(theme.colours.muted)
-            rest = QRect(middle + theme.px(4), place.top(), right - middle, place.height())
             text = f"of {figure(delivered + unmet, name)}"
-            painter.drawText(rest, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)
 
     def _triangle_x(self, row: Row) -> int:
         return self.columns.names[0] + self._theme.px(8 + _INDENT * row.depth)
@@ -350,29 +343,17 @@ class Butterfly(QAbstractScrollArea):
             for edge in (left, right - 3):
                 painter.fillRect(edge, place.top() + 3, 3, place.height() - 6, colours.solid)
         if row.is_pool:
-            self._paint_triangle(
-                painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded
-            )
+            self._paint_triangle(painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded)
             x += theme.px(14)
-        painter.setFont(
-            theme.font(13 if row.is_pool else 12.5, bold=row.is_pool or row.item_id == self._session.selected)
-        )
-        painter.setPen(
-            colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint
-        )
-        room = right - theme.px(8) - x
+        is_selected = row.item_id == self._session.selected
+        face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
+        painter.setPen(colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint)
         text = row.label if row.is_on else f"{row.label} · off"
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, room)
-        box = QRect(x, place.top(), room, place.height())
-        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
+        face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
 
     def _paint_triangle(self, painter: QPainter, middle: QPointF, colour: QColor, folded: bool) -> None:
         r = self._theme.px(4)
-        shape = (
-            [(0, -r), (r + 1, 0), (0, r)]
-            if folded
-            else [(-1, -r / 2), (2 * r - 1, -r / 2), (r - 1, r / 2 + 1)]
-        )
+        shape = [(0, -r), (r + 1, 0), (0, r)] if folded else [(-1, -r / 2), (2 * r - 1, -r / 2), (r - 1, r / 2 + 1)]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)

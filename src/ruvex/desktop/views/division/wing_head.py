@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -25,12 +25,11 @@ _BAR: Final = 14
 class WingHead(QWidget):
     """The sums, the supply row and the tick figures; stays in place while the rows scroll."""
 
-    def __init__(
-        self, session: Session, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, session: Session, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._theme, self._butterfly = session, theme, butterfly
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Supply: what there is, promised, set aside, free")
         session.divided.connect(self.update)
         session.selection_changed.connect(self.update)
@@ -56,11 +55,9 @@ class WingHead(QWidget):
             self._paint_ticks(painter, self._butterfly.axes[name], name)
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
-        painter.setFont(self._theme.font(12, bold=True))
-        place = QRect(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
-        painter.drawText(
-            place, Qt.AlignmentFlag.AlignCenter, "Supply" if self._session.plan.hosts else "No host yet"
-        )
+        place = QRectF(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
+        title = "Supply" if self._session.plan.hosts else "No host yet"
+        self._theme.face(12, bold=True).draw_centred(painter, place, title)
         painter.end()
 
     def _paint_sums(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
@@ -75,13 +72,11 @@ class WingHead(QWidget):
         is_left = axis.end < axis.zero
         x = axis.zero
         for text, strong in parts if not is_left else reversed(parts):
-            font = theme.font(13 if strong else 12, bold=strong)
-            painter.setFont(font)
+            face = theme.face(13 if strong else 12, bold=strong)
             painter.setPen(theme.colours.ink if strong else theme.colours.muted)
-            width = painter.fontMetrics().horizontalAdvance(text) + theme.px(14)
+            width = face.width(text) + theme.px(14)
             start = x - width + theme.px(14) if is_left else x
-            place = QRectF(start, theme.px(3), width, theme.px(_SUMS - 3))
-            painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            face.draw(painter, start, theme.px(3), theme.px(_SUMS - 3), text)
             x += -width if is_left else width
 
     def _paint_supply(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
@@ -116,17 +111,16 @@ class WingHead(QWidget):
         """Write how much can still be promised, or by how much the promises exceed what there is."""
         columns = self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
-        painter.setFont(self._theme.font(12, bold=free < 0))
+        face = self._theme.face(12, bold=free < 0)
         painter.setPen(self._theme.colours.muted if free >= 0 else self._theme.colours.ink)
-        box = QRect(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
+        top, height = self._theme.px(_SUMS), self._theme.px(_SUPPLY)
         text = f"{figure(free, name)} free" if free >= 0 else f"{figure(-free, name)} over"
-        side = Qt.AlignmentFlag.AlignRight if name == "cpu" else Qt.AlignmentFlag.AlignLeft
-        painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
+        face.draw(painter, right - face.width(text) if name == "cpu" else left, top, height, text)
 
     def _paint_ticks(self, painter: QPainter, axis: Axis, name: str) -> None:
         theme = self._theme
         top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
-        painter.setFont(theme.font(10.5))
+        face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
         half = theme.px(30)
         ticks = [0.0, *axis.ticks]
@@ -135,8 +129,8 @@ class WingHead(QWidget):
             if tick == ticks[-1] and tick > 0:
                 text += f" {UNIT[name]}"
             place = QRectF(axis.x(tick) - half, top, 2 * half, height)
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
+            face.draw_centred(painter, place, text)
         columns = self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         place = QRectF(left, top, right - left, height)
-        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, f"delivered, {UNIT[name]}")
+        face.draw_centred(painter, place, f"delivered, {UNIT[name]}")
