@@ -340,8 +340,10 @@ class Extremes(WindowCase):
 
     def test_empty_states(self) -> None:
         """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
-        self.assertIs(self.window.division._stack.currentWidget(), self.window.division._empty)
-        self.assertIn("Ctrl+O", self.window.division._empty.text())
+        self.assertTrue(self.window.division.empty.isVisible())
+        QTest.mouseClick(self.window.division.empty.buttons[1], LEFT)
+        self.assertEqual(self.session.plan.name, "Orrin Sound Ferries")
+        self.assertFalse(self.window.division.empty.isVisible())
         for plan in (
             Plan(name="nothing"),
             plan_of([cpu_guest("a", 5)], host=None),

@@ -43,39 +43,39 @@ class Refusals(unittest.TestCase):
 
     CASES: tuple[tuple[str, dict[str, Any], str], ...] = (
         ("unknown key", {"gests": []}, "gests: unknown key 'gests'; did you mean 'guests'?"),
-        ("wrong type", {"guests": [{"id": "a", "vcpus": "2"}]}, "guests[0].vcpus: '2' is not allowed; write a whole number"),
-        ("truth for a number", {"hosts": [{"id": "h", "mhz": True}]}, "hosts[0].mhz: True is not allowed; write a number"),
+        ("wrong type", {"guests": [{"id": "a", "vcpus": "2"}]}, "guests[0].vcpus (a): '2' is not allowed; write a whole number"),
+        ("truth for a number", {"hosts": [{"id": "h", "mhz": True}]}, "hosts[0].mhz (h): True is not allowed; write a number"),
         ("missing id", {"pools": [{"name": "x"}]}, "pools[0].id: it is missing; add it"),
         ("bad id", {"pools": [{"id": "A b"}]}, "pools[0].id: 'A b' is not allowed; use lower-case letters"),
-        ("zero shares", {"guests": [cpu_guest("a", 1, shares=0)]}, "guests[0].cpu.shares: 0 is not allowed; it must be more than 0"),
-        ("zero limit", {"guests": [cpu_guest("a", 1, limit=0)]}, "guests[0].cpu.limit: 0 is not allowed; it must be more than 0"),
-        ("negative", {"guests": [cpu_guest("a", -1)]}, "guests[0].demand.cpu: -1 is not allowed; it must be at least 0"),
-        ("absurd", {"hosts": [{"id": "h", "memory_mib": 1e300}]}, "hosts[0].memory_mib: 1e+300 is not allowed; it must be at most"),
+        ("zero shares", {"guests": [cpu_guest("a", 1, shares=0)]}, "guests[0].cpu.shares (a): 0 is not allowed; it must be more than 0"),
+        ("zero limit", {"guests": [cpu_guest("a", 1, limit=0)]}, "guests[0].cpu.limit (a): 0 is not allowed; it must be more than 0"),
+        ("negative", {"guests": [cpu_guest("a", -1)]}, "guests[0].demand.cpu (a): -1 is not allowed; it must be at least 0"),
+        ("absurd", {"hosts": [{"id": "h", "memory_mib": 1e300}]}, "hosts[0].memory_mib (h): 1e+300 is not allowed; it must be at most"),
         ("limit under reservation", {"guests": [cpu_guest("a", 1, reservation=5, limit=4)]},
-         "guests[0].cpu.reservation: the reservation (5 MHz) is above the limit (4 MHz); at most the limit"),
+         "guests[0].cpu.reservation (a): the reservation (5 MHz) is above the limit (4 MHz); at most the limit"),
         ("pool limit under reservation", {"pools": [{"id": "p", "memory": {"reservation": 5, "limit": 4}}]},
-         "pools[0].memory.reservation: the reservation (5 MiB) is above the limit (4 MiB)"),
+         "pools[0].memory.reservation (p): the reservation (5 MiB) is above the limit (4 MiB)"),
         ("more than its vCPUs", {"hosts": [HOST], "guests": [cpu_guest("a", 1, vcpus=2, reservation=2001)]},
-         "guests[0].cpu.reservation: 2001 MHz is more than 2 vCPUs of 'a' can use; at most 2000 MHz (2 × 1000)"),
+         "guests[0].cpu.reservation (a): 2001 MHz is more than 2 vCPUs of 'a' can use; at most 2000 MHz (2 × 1000)"),
         ("more than its size", {"guests": [memory_guest("a", 1, size=10, reservation=11)]},
-         "guests[0].memory.reservation: the reservation (11 MiB) is above the size (10 MiB)"),
+         "guests[0].memory.reservation (a): the reservation (11 MiB) is above the size (10 MiB)"),
         ("floor above boot", {"guests": [memory_guest("a", 1, mode="elastic", boot=10, floor=11, ceiling=20)]},
-         "guests[0].memory.floor: the floor (11 MiB) is above the boot (10 MiB)"),
+         "guests[0].memory.floor (a): the floor (11 MiB) is above the boot (10 MiB)"),
         ("boot above ceiling", {"guests": [memory_guest("a", 1, mode="elastic", boot=30, floor=1, ceiling=20)]},
-         "guests[0].memory.boot: the boot (30 MiB) is above the ceiling (20 MiB)"),
+         "guests[0].memory.boot (a): the boot (30 MiB) is above the ceiling (20 MiB)"),
         ("setting of another mode", {"guests": [memory_guest("a", 1, mode="fixed", size=10, limit=5)]},
-         "guests[0].memory.limit: unknown key 'limit'"),
+         "guests[0].memory.limit (a): unknown key 'limit'"),
         ("no such mode", {"guests": [memory_guest("a", 1, mode="soft")]}, "write fixed, elastic or thin"),
-        ("no such pool", {"guests": [cpu_guest("a", 1, pool="x")]}, "guests[0].pool: there is no pool 'x'"),
-        ("no such parent", {"pools": [{"id": "p", "parent": "x"}]}, "pools[0].parent: there is no pool 'x'"),
-        ("no such host", {"guests": [{"id": "a", "host": "x"}]}, "guests[0].host: there is no host 'x'"),
+        ("no such pool", {"guests": [cpu_guest("a", 1, pool="x")]}, "guests[0].pool (a): there is no pool 'x'"),
+        ("no such parent", {"pools": [{"id": "p", "parent": "x"}]}, "pools[0].parent (p): there is no pool 'x'"),
+        ("no such host", {"guests": [{"id": "a", "host": "x"}]}, "guests[0].host (a): there is no host 'x'"),
         ("host left open", {"hosts": [HOST, {"id": "k"}], "guests": [{"id": "a"}]}, "'a' names no host, and the plan has 2"),
         ("cycle", {"pools": [{"id": "a", "parent": "b"}, {"id": "b", "parent": "a"}]},
-         "pools[0].parent: pools contain each other: a → b → a"),
+         "pools[0].parent (a): pools contain each other: a → b → a"),
         ("id twice", {"hosts": [{"id": "x"}], "pools": [{"id": "x"}]}, "pools[0].id: the id 'x' is taken by hosts[0]"),
         ("id of the rules", {"pools": [{"id": "rules"}]}, "the id 'rules' is kept for the rules"),
         ("steps out of order", {"guests": [cpu_guest("a", 0) | {"demand": {"cpu": {"kind": "steps", "at": [["08:00", 1], ["07:00", 2]]}}}]},
-         "guests[0].demand.cpu: the times of steps must rise"),
+         "guests[0].demand.cpu (a): the times of steps must rise"),
         ("no such signal", {"guests": [{"id": "a", "demand": {"cpu": {"kind": "wavy"}}}]}, "write a number, or an object with a known kind"),
         ("bad time", {"moment": "8 o'clock"}, "moment: \"8 o'clock\" is not a time; write HH:MM, HH:MM:SS or seconds"),
         ("moment after the day", {"moment": "12:00", "day_s": 3600}, "the moment is after the end of the day"),
@@ -98,7 +98,7 @@ class Refusals(unittest.TestCase):
         data = HEAD | {"guests": [cpu_guest("a", 1, limit=0), {"id": "B"}, {"id": "c", "colour": 1}]}
         self.assertEqual(
             [line.split(":")[0] for line in problems(data)],
-            ["guests[0].cpu.limit", "guests[1].id", "guests[2].colour"],
+            ["guests[0].cpu.limit (a)", "guests[1].id", "guests[2].colour (c)"],
         )
 
     def test_other_formats_and_versions(self) -> None:
@@ -224,7 +224,7 @@ class Files(unittest.TestCase):
             with self.subTest(expected):
                 self.assertIn(expected, self.traced(content))
         self.assertIn(
-            "guests[0].demand.cpu.file: 'none.csv'".replace("'", ""),
+            "guests[0].demand.cpu.file (g): 'none.csv'".replace("'", ""),
             self.traced("", "none.csv").replace("'", ""),
         )
 

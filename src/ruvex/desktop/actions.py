@@ -20,6 +20,7 @@ class ActionName(Enum):
 
     NEW = Spec("New plan", ("Ctrl+Alt+N",), "Start with an empty plan")
     OPEN = Spec("Open…", ("Ctrl+O",), "Open a plan file")
+    DEMO = Spec("Demo plan", (), "Open the plan of an invented ferry company")
     SAVE = Spec("Save", ("Ctrl+S",), "Write the plan to its file")
     SAVE_AS = Spec("Save as…", ("Ctrl+Shift+S",), "Write the plan to another file, its traces with it")
     UNDO = Spec("Undo", ("Ctrl+Z",), "Take back the last change")

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDr
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QVBoxLayout, QWidget
 
 from ruvex.desktop.actions import ActionName
+from ruvex.desktop.demo import demo_path
 from ruvex.desktop.session import Session
 from ruvex.desktop.state import State
 from ruvex.desktop.theme import Theme
@@ -67,7 +68,8 @@ class Window(QMainWindow):
         self.recent_menu = QMenu("Recent plans", self)
         self.head = HeadBand(session, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
         self.notice = Notice(theme, self)
-        self.division = DivisionView(session, theme, self)
+        first_steps = [self.actions_by_name[name] for name in (ActionName.OPEN, ActionName.DEMO)]
+        self.division = DivisionView(session, theme, first_steps, self)
         self.dials = Dials(session, theme, self)
         self._lay_out()
         self._fill_menu()
@@ -105,6 +107,7 @@ class Window(QMainWindow):
         run: dict[ActionName, Callable[[], object]] = {
             ActionName.NEW: self._on_new,
             ActionName.OPEN: self._on_open,
+            ActionName.DEMO: self._on_demo,
             ActionName.SAVE: self.save,
             ActionName.SAVE_AS: self.save_as,
             ActionName.UNDO: self.session.undo_stack.undo,
@@ -142,7 +145,7 @@ class Window(QMainWindow):
         menu = self.plan_menu
         add(menu, ActionName.NEW, ActionName.OPEN)
         menu.addMenu(self.recent_menu)
-        add(menu, ActionName.SAVE, ActionName.SAVE_AS)
+        add(menu, ActionName.DEMO, ActionName.SAVE, ActionName.SAVE_AS)
         menu.addSeparator()
         add(menu, ActionName.UNDO, ActionName.REDO)
         menu.addSeparator()
@@ -172,7 +175,8 @@ class Window(QMainWindow):
         try:
             self.session.open(path)
         except (PlanError, PlanFileError) as error:
-            self.notice.tell(f"{path.name} was not opened.\n{error}")
+            reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
+            self.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
             return False
         self.notice.hide()
         self.state.add_recent(path)
@@ -205,6 +209,14 @@ class Window(QMainWindow):
         folder = self.session.path.parent if self.session.path else Path.home()
         path = self.ask_open(self, str(folder))
         if path is not None:
+            self._after_saving(lambda: self.open_path(path))
+
+    def _on_demo(self) -> None:
+        try:
+            path = demo_path()
+        except PlanFileError as error:
+            self.notice.tell(str(error))
+        else:
             self._after_saving(lambda: self.open_path(path))
 
     def _after_saving(self, go_on: Callable[[], object]) -> None:

@@ -25,7 +25,7 @@ class Parts:
     held
         Delivered beyond what is wanted: held though idle.
     lent
-        Promised and not delivered because it is idle: lent to others.
+        Promised, neither delivered nor lacking: idle, and lent to others.
     unmet
         Wanted and not delivered.
     """
@@ -45,7 +45,8 @@ def parts_of(resource: ResourceDivision) -> Parts:
     held = np.maximum(resource.delivered + resource.unmet - resource.wanted, 0.0)
     used = resource.delivered - held
     promised = np.minimum(resource.claim, used)
-    lent = np.maximum(resource.claim - resource.delivered, 0.0)
+    # Where promises are broken nothing is idle: what is missing of a claim was not lent, it is not there.
+    lent = np.maximum(resource.claim - resource.delivered - resource.unmet, 0.0) * (not resource.broken)
     return Parts(promised, used - promised, held, lent, resource.unmet)
 
 

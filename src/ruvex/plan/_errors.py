@@ -22,15 +22,19 @@ class Problem:
         What is wrong, with the value that was found.
     mend
         What would be right.
+    item
+        The id of the host, pool or guest concerned, where people would count to find it.
     """
 
     path: str
     what: str
     mend: str
+    item: str = ""
 
     def __str__(self) -> str:
         """Give the problem as one line: place, fault, remedy."""
-        return f"{self.path}: {self.what}; {self.mend}" if self.path else f"{self.what}; {self.mend}"
+        place = f"{self.path} ({self.item})" if self.item else self.path
+        return f"{place}: {self.what}; {self.mend}" if place else f"{self.what}; {self.mend}"
 
 
 class PlanError(RuvexError, ValueError):

@@ -18,7 +18,7 @@ from ruvex.plan._check import check_plan
 from ruvex.plan._errors import PlanError, PlanFileError, Problem
 from ruvex.plan._layout import keep_order, to_text
 from ruvex.plan._model import FORMAT, VERSION, Plan
-from ruvex.plan._problems import problems_of
+from ruvex.plan._problems import name_items, problems_of
 from ruvex.plan._traces import Traces, read_traces, trace_path, trace_signals
 
 SUFFIX = ".ruvex.json"
@@ -72,7 +72,7 @@ def read_plan(path: Path) -> PlanFile:
         plan = plan_from(data)
         return PlanFile(plan, read_traces(plan, path.parent), data)
     except PlanError as error:
-        raise PlanError(error.problems, str(path)) from None
+        raise PlanError(name_items(error.problems, data), str(path)) from None
 
 
 def parse_json(text: str, source: str) -> Any:
@@ -125,10 +125,10 @@ def plan_from(data: Any) -> Plan:
     try:
         plan = Plan.model_validate(data)
     except ValidationError as error:
-        raise PlanError(problems_of(error, data, Plan)) from None
+        raise PlanError(name_items(problems_of(error, data, Plan), data)) from None
     problems = check_plan(plan)
     if problems:
-        raise PlanError(problems)
+        raise PlanError(name_items(problems, data))
     return plan
 
 

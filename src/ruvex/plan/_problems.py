@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Mapping
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -16,6 +18,7 @@ _BRANCHES = frozenset({
     "power-on", "power-off", "restart", "host-down", "host-up",
 })  # fmt: skip
 _MAX_SHOWN = 60
+_ITEM = re.compile(r"(hosts|pools|guests)\[(\d+)\]")
 
 _MENDS = {
     "greater_than": "it must be more than {gt:g}",
@@ -62,6 +65,19 @@ def problems_of(error: ValidationError, data: Any, model: type[BaseModel], prefi
     return [_problem(dict(details), data, model, prefix) for details in error.errors(include_url=False)]
 
 
+def name_items(problems: Iterable[Problem], data: Any) -> list[Problem]:
+    """Add to problems in the lists of a plan the id of the item they concern."""
+    named = []
+    for problem in problems:
+        match = _ITEM.match(problem.path)
+        item = data[match[1]][int(match[2])] if match else None
+        item_id = item.get("id") if isinstance(item, Mapping) else None
+        if isinstance(item_id, str) and not problem.path.endswith("].id"):
+            problem = replace(problem, item=item_id[:_MAX_SHOWN])
+        named.append(problem)
+    return named
+
+
 def _path(loc: tuple[int | str, ...], data: Any, prefix: str) -> str:
     path, here = prefix, data
     for key in loc:
@@ -102,6 +118,9 @@ def _problem(details: dict[str, Any], data: Any, model: type[BaseModel], prefix:
     if kind == "value_error":
         fault, _, cure = str(context.get("error", details["msg"])).partition("; ")
         return Problem(path, fault, cure or "correct it")
-    mend = _MENDS.get(kind)
-    what = f"{_shown(details['input'])} is not allowed"
+    mend, value = _MENDS.get(kind), details["input"]
+    if kind in ("memory_mode", "signal_form") and isinstance(value, Mapping):
+        key = "mode" if kind == "memory_mode" else "kind"
+        path, value = f"{path}.{key}", value.get(key)
+    what = f"{_shown(value)} is not allowed"
     return Problem(path, what, mend.format(**context) if mend else str(details["msg"]).lower())

@@ -69,7 +69,8 @@ def draw_bar(
     if bar.held > least:
         _draw_idle(painter, _span(axis, used, delivered, top, height), colours.edge)
     if bar.lent > least:
-        _draw_idle(painter, _span(axis, delivered, delivered + bar.lent, top, height), colours.edge)
+        lacking = delivered + bar.unmet
+        _draw_idle(painter, _span(axis, lacking, lacking + bar.lent, top, height), colours.edge)
     if bar.unmet > least:
         span = _span(axis, delivered, delivered + bar.unmet, top, height)
         device = painter.device()

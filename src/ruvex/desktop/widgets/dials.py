@@ -150,7 +150,11 @@ class Dials(QWidget):
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
             promised = min(r.promised, r.supply)
             free = max(0.0, r.supply - r.promised)
-            dial.show_met(f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises")
+            if r.broken:
+                dial.show_met("promised more than there is: this cannot run as it is")
+            else:
+                told = f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises"
+                dial.show_met(told if r.supply > 0 else "")
             marks = (
                 Mark("promised", promised, figure(r.promised, name)),
                 Mark("supply", r.supply, figure(r.supply, name)),
@@ -159,7 +163,8 @@ class Dials(QWidget):
             colours = self._theme.bar_colours(None)
             bar = Bar(promised, free, 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf)
             dial.track.show_handles(())
-            dial.track.show_bar(bar, marks, colours, top=whole * 1.04, snap=1.0, ghost=None)
+            shown = marks if r.supply > 0 or r.total_wanted > 0 else ()
+            dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
 
     def _show_identity(self, item: Guest | Pool) -> None:
         plan, division = self._session.plan, self._session.division
@@ -215,6 +220,8 @@ class Dials(QWidget):
         hue = self._hue(item)
         before = self._session.before
         ghost = None if before is None else float(getattr(before, name).delivered[row])
+        if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
+            ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
         dial.show_met(self._met_text(item, name, row))
 

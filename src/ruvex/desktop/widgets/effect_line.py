@@ -12,10 +12,11 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ruvex.desktop.session import Effect, Session
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.figures import NAME, UNIT, figure
+from ruvex.desktop.widgets.legend import paint_legend
 from ruvex.divide import Shift
 from ruvex.plan import Plan
 
-_HINT: Final = "Drag a handle, type a value with its unit, or choose shares. Thin outlines show what everyone had."
+_HINT: Final = "Drag a handle, type a value with its unit, or choose shares."
 _MOST_NAMED: Final = 3
 
 
@@ -111,7 +112,8 @@ class EffectLine(QWidget):
         is_hint = self.text == _HINT
         painter.setFont(theme.font(12, bold=bool(self._refusal)))
         painter.setPen(colours.muted if is_hint else colours.ink)
-        place = self.rect().adjusted(16, 0, -16, 0)
+        room = paint_legend(painter, theme, self.rect()) if is_hint else 16
+        place = self.rect().adjusted(16, 0, -room, 0)
         text = painter.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideRight, place.width())
         painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         painter.end()

@@ -26,11 +26,12 @@ def figure(value: float, resource: str, *, signed: bool = False) -> str:
 
     Examples
     --------
-    >>> figure(6000, "cpu"), figure(18260, "cpu"), figure(250 * 1024, "memory")
-    ('6.00', '18.3', '250')
+    >>> figure(6000, "cpu"), figure(18260, "cpu"), figure(250 * 1024, "memory"), figure(4, "cpu")
+    ('6.00', '18.3', '250', '0.004')
     """
     scaled = value / PER_UNIT[resource]
-    decimals = 2 if abs(scaled) < 9.995 else 1 if abs(scaled) < 99.95 else 0
+    size = abs(scaled)
+    decimals = 3 if 0 < size < 0.0995 else 2 if size < 9.995 else 1 if size < 99.95 else 0
     text = format_number(scaled, decimals)
     return f"+{text}" if signed and value > 0 else text
 

@@ -114,7 +114,7 @@ class HeadBand(QWidget):
         if len(plan.hosts) > _MOST_CHIPS:
             texts = [plan.hosts[0].label, f"and {len(plan.hosts) - 1} more hosts"]
         text = "   ".join(texts) or "no host yet"
-        room = self._theme.px(_LEFT) - self._theme.px(150)
+        room = self._theme.px(_LEFT) - self._theme.px(190)
         self._hosts.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideRight, room))
         on = sum(guest.is_on for guest in plan.guests)
         self._guests.setText(f"{on} of {len(plan.guests)} guests on" if plan.guests else "no guests yet")

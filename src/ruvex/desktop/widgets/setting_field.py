@@ -142,15 +142,16 @@ class SettingField(QWidget):
             self.setMaximumWidth(self._theme.px(self._width))
         self.line.setMinimumWidth(self._theme.px(_LEAST_WIDTH))
         self._name.setMinimumWidth(1)
-        edge, focus_edge = f"1px solid {colours.line.name()}", f"2px solid {colours.ink.name()}"
+        # A wider edge takes its pixel from the padding, so that nothing moves.
+        edge = f"border: 1px solid {colours.line.name()}; padding: 1px 5px"
+        focus_edge = f"border: 2px solid {colours.ink.name()}; padding: 0 4px"
         if self._refused:
-            edge = focus_edge = f"2px dashed {colours.ink.name()}"
+            edge = focus_edge = f"border: 2px dashed {colours.ink.name()}; padding: 0 4px"
         self.setStyleSheet(
             f"QLabel {{ color: {colours.muted.name()}; }}"
-            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()}; border: {edge};"
-            f" border-radius: 4px; padding: 1px 5px; selection-background-color: {colours.muted.name()};"
-            f" selection-color: {colours.paper.name()}; }}"
-            f"QLineEdit:focus {{ border: {focus_edge}; }}"
+            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()}; {edge}; border-radius: 4px;"
+            f" selection-background-color: {colours.muted.name()}; selection-color: {colours.paper.name()}; }}"
+            f"QLineEdit:focus {{ {focus_edge}; }}"
         )
         if not self._refused:
             self.line.setToolTip("")

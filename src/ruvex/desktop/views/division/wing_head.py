@@ -68,7 +68,7 @@ class WingHead(QWidget):
             (f"promised {figure(resource.promised, name)}", False),
         ]
         if resource.broken:
-            parts.append(("promises cannot be kept: this cannot run as it is", True))
+            parts.append(("cannot run as it is", True))
         is_left = axis.end < axis.zero
         x = axis.zero
         for text, strong in parts if not is_left else reversed(parts):

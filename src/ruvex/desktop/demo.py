@@ -1,0 +1,26 @@
+"""Where the demo plan is."""
+
+from __future__ import annotations
+
+import sysconfig
+from pathlib import Path
+from typing import Final
+
+from ruvex.plan import PlanFileError
+
+_NAME: Final = "orrin-sound.ruvex.json"
+
+
+def demo_path() -> Path:
+    """Give the demo plan: in the checkout, or where it was installed.
+
+    Raises
+    ------
+    PlanFileError
+        It is in neither place.
+    """
+    checkout = Path(__file__).resolve().parents[3]
+    for folder in (checkout / "demo", Path(sysconfig.get_path("data")) / "share" / "ruvex" / "demo"):
+        if (folder / _NAME).is_file():
+            return folder / _NAME
+    raise PlanFileError(f"the demo plan {_NAME} was not installed; run scripts/demo in a checkout of Ruvex")

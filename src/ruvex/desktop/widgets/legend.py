@@ -1,0 +1,44 @@
+"""What the parts of a bar mean, in small samples."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+from PyQt6.QtCore import QRect
+from PyQt6.QtGui import QPainter
+
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.widgets.axis import Axis
+from ruvex.desktop.widgets.bars import Bar, draw_bar, draw_bracket
+
+_SAMPLES: Final = (
+    (Bar(1, 0, 0, 0, 0, math.inf), "promised"),
+    (Bar(0, 1, 0, 0, 0, math.inf), "won by shares"),
+    (Bar(0, 0, 0, 0, 1, math.inf), "wanted, not delivered"),
+    (Bar(0, 0, 1, 0, 0, math.inf), "held or lent, idle"),
+    (None, "limit"),
+)
+_WIDE: Final = 22
+_HIGH: Final = 10
+_GAP: Final = 5
+_BETWEEN: Final = 16
+
+
+def paint_legend(painter: QPainter, theme: Theme, place: QRect) -> int:
+    """Paint the samples at the right end of a place; gives how much of it they take, in pixels."""
+    face = theme.face(11.5)
+    wide, high, gap, between = theme.px(_WIDE), theme.px(_HIGH), theme.px(_GAP), theme.px(_BETWEEN)
+    total = sum(wide + gap + face.width(text) + between for _, text in _SAMPLES) + theme.px(34)
+    x = place.right() - total + theme.px(18)
+    top = place.top() + (place.height() - high) / 2
+    for bar, text in _SAMPLES:
+        axis = Axis(x, x + wide, 1.0, 1.0)
+        if bar is not None:
+            draw_bar(painter, axis, bar, top, high, theme.bar_colours(None), theme.colours.ink)
+        else:
+            draw_bracket(painter, axis, 0.8, top, high, theme.colours.ink)
+        painter.setPen(theme.colours.muted)
+        face.draw(painter, x + wide + gap, place.top(), place.height(), text)
+        x += wide + gap + face.width(text) + between
+    return round(total)
