@@ -68,9 +68,9 @@ def site(guests: int, pools: int, *, seed: int = 1) -> Plan:
             memory |= {"boot": 2048, "floor": 512, "ceiling": 8192}
         else:
             memory |= {"size": 1024}
-        demand = {"cpu": float(rng.uniform(100, 4000)), "working": working, "touched": float(working * 1.5)}
         pool = pool_list[int(rng.integers(len(pool_list)))]["id"]
-        guest_list.append({"id": f"g{i}", "pool": pool, "cpu": cpu, "memory": memory, "demand": demand})
+        demand = {"cpu": float(rng.uniform(100, 4000)), "working": working, "touched": float(working * 1.5)}
+        guest_list.append({"id": f"g{i}", "pool": pool, "demand": demand, "cpu": cpu, "memory": memory})
     host = {
         "id": "h",
         "sockets": 1,

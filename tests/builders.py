@@ -36,4 +36,4 @@ def memory_guest(
 ) -> dict[str, Any]:
     """Describe a guest that only memory matters of."""
     work = {"cpu": 0, "working": working, "touched": touched}
-    return {"id": guest_id, "pool": pool, "memory": memory, "demand": work}
+    return {"id": guest_id, "demand": work, "pool": pool, "memory": memory}

@@ -72,7 +72,7 @@ class SlowDivision:
             wanted = min(demand_of(g, "cpu"), g.vcpus * host.mhz if host else math.inf)
             weight = g.cpu.shares * (g.vcpus if per_size else 1)
             return Ask(min(g.cpu.reservation, cap), cap, cap, cap, wanted, weight)
-        m, working = g.memory, demand_of(g, "working")
+        working, m = demand_of(g, "working"), g.memory
         touched = max(working, demand_of(g, "touched"))
         weight = m.shares * (m.size / 1024 if per_size else 1)
         if isinstance(m, FixedMemory):

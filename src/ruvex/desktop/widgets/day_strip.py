@@ -185,21 +185,17 @@ class DayStrip(QWidget):
         painter.drawPolyline(QPolygonF(curve))
         painter.setPen(QPen(colours.head_muted, 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(band.left(), line_y), QPointF(band.right(), line_y))
-        painter.setFont(self._theme.font(11))
         painter.setPen(colours.head_text)
-        label = QRectF(0, band.top(), band.left() - 8, band.height())
-        painter.drawText(label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, NAME[name])
+        self._theme.face(11).draw_right(painter, band.left() - 8, band.top(), band.height(), NAME[name])
 
     def _paint_now(self, painter: QPainter) -> None:
         """Write at the right what is wanted now, in percent of the supply."""
         for name in RESOURCES:
             resource, band = getattr(self._session.division, name), self._band(name)
             is_tight = resource.total_wanted > resource.supply
-            painter.setFont(self._theme.font(12, bold=is_tight))
             painter.setPen(self._theme.colours.head_text if is_tight else self._theme.colours.head_muted)
-            place = QRectF(band.right() + 8, band.top(), self.width() - band.right() - 8, band.height())
             text = percent(resource.total_wanted, resource.supply) if resource.supply > 0 else "–"
-            painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            self._theme.face(12, bold=is_tight).draw(painter, band.right() + 8, band.top(), band.height(), text)
 
     def _paint_handle(self, painter: QPainter) -> None:
         theme = self._theme

@@ -110,10 +110,9 @@ class EffectLine(QWidget):
         theme, colours = self._theme, self._theme.colours
         painter.fillRect(self.rect(), colours.band_row)
         is_hint = self.text == _HINT
-        painter.setFont(theme.font(12, bold=bool(self._refusal)))
+        face = theme.face(12, bold=bool(self._refusal))
         painter.setPen(colours.muted if is_hint else colours.ink)
         room = paint_legend(painter, theme, self.rect()) if is_hint else 16
-        place = self.rect().adjusted(16, 0, -room, 0)
-        text = painter.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideRight, place.width())
-        painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+        text = face.metrics.elidedText(self.text, Qt.TextElideMode.ElideRight, self.width() - 16 - room)
+        face.draw(painter, 16, 0, self.height(), text)
         painter.end()

@@ -45,9 +45,8 @@ class ElidedLabel(QWidget):
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint as much of the text as there is room for."""
         painter = QPainter(self)
-        painter.setFont(self._theme.font(self._px))
+        face = self._theme.face(self._px)
         painter.setPen(self.colour)
-        text = painter.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
-        side = Qt.AlignmentFlag.AlignRight if self._at_right else Qt.AlignmentFlag.AlignLeft
-        painter.drawText(self.rect(), side | Qt.AlignmentFlag.AlignVCenter, text)
+        text = face.metrics.elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
+        face.draw(painter, self.width() - face.width(text) if self._at_right else 0, 0, self.height(), text)
         painter.end()
