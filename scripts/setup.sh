@@ -50,7 +50,10 @@ ruvex_setup() {
   if ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then system+=(python3-venv); fi
   install_debian_packages "${system[@]}"
   wanted=$("$python" -c 'import sys; print(sys.version)'; cat "$root/pyproject.toml")
+  # What the checks need includes what a run needs.
+  [ "$kind" = run ] && [ -f "$root/.venv/.ready-check" ] && stamp="$root/.venv/.ready-check"
   if [ ! -x "$root/.venv/bin/python" ] || [ ! -f "$stamp" ] || [ "$(cat "$stamp")" != "$wanted" ]; then
+    stamp="$root/.venv/.ready-$kind"
     echo "Setting up Python packages in .venv; this takes a minute the first time." >&2
     [ -x "$root/.venv/bin/python" ] || "$python" -m venv "$root/.venv"
     local extra=""

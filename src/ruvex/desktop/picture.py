@@ -17,6 +17,7 @@ def take_picture(
     *,
     at: str | None = None,
     select: str | None = None,
+    preview: tuple[str, float] | None = None,
     look: str = "light",
     scale: float = 1.0,
     size: tuple[int, int] = (1280, 800),
@@ -29,6 +30,8 @@ def take_picture(
         The plan to open, None for an empty one, and the PNG to write.
     at, select
         Another moment than the plan's, and the id of a guest or pool to select.
+    preview
+        A setting of what is selected and a value, shown as while its dial is moved.
     look, scale, size
         ``light`` or ``dark``, the text size against the standard, and the window's size in pixels.
 
@@ -52,6 +55,8 @@ def take_picture(
             window.session.set_moment(parse_time(at))
         window.session.select(select)
         window.show()
+        if select is not None and preview is not None:
+            window.dials.preview(*preview)
         application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")
@@ -65,15 +70,18 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("file", type=Path)
     parser.add_argument("--at", help="the time of day, HH:MM")
     parser.add_argument("--select", help="the id of a guest or pool")
+    parser.add_argument("--preview", metavar="SETTING=VALUE", help="a setting of it, as while its dial is moved")
     parser.add_argument("--look", choices=("light", "dark"), default="light")
     parser.add_argument("--scale", type=float, default=1.0)
     parser.add_argument("--size", default="1280x800")
     options = parser.parse_args(arguments)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     width, _, height = options.size.partition("x")
+    setting, _, value = (options.preview or "").partition("=")
     try:
         take_picture(
-            options.plan, options.file, at=options.at, select=options.select, look=options.look,
+            options.plan, options.file, at=options.at, select=options.select,
+            preview=(setting, float(value)) if setting else None, look=options.look,
             scale=options.scale, size=(int(width), int(height)),
         )  # fmt: skip
     except RuvexError as error:

@@ -249,8 +249,12 @@ class Dials(QWidget):
 
     # Turning
 
-    def _on_dragged(self, key: str, value: float | None) -> None:
+    def preview(self, key: str, value: float | None) -> None:
+        """Show a setting of what is selected at another value, as while its handle is held."""
         self._try(key, value, preview=True)
+
+    def _on_dragged(self, key: str, value: float | None) -> None:
+        self.preview(key, value)
 
     def _on_released(self, key: str) -> None:
         if self._session.before is not None and self._session.effect is not None:

@@ -349,6 +349,8 @@ class Butterfly(QAbstractScrollArea):
         face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
         painter.setPen(colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint)
         text = row.label if row.is_on else f"{row.label} · off"
+        if any(getattr(self._session.division, name).node_broken[row.index] for name in RESOURCES):
+            text = f"! {text}"
         face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
 
     def _paint_triangle(self, painter: QPainter, middle: QPointF, colour: QColor, folded: bool) -> None:
