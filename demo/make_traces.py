@@ -29,7 +29,7 @@ def peak(minute: float, at: str, before_min: float, after_min: float) -> float:
 
 def sailings(minute: float) -> float:
     """Two rushes: the morning sailings and, lower and longer, the evening ones."""
-    return peak(minute, "08:10", 55, 80) + 0.74 * peak(minute, "17:20", 80, 85)
+    return peak(minute, "08:10", 55, 80) + 0.98 * peak(minute, "17:20", 80, 85)
 
 
 def booking(minute: float) -> float:
@@ -39,7 +39,7 @@ def booking(minute: float) -> float:
         0.95 * peak(minute, "07:55", 65, 95)
         + 0.22 * peak(minute, "12:20", 60, 60)
         + 0.7 * evening
-        + (0.66 * peak(minute, "17:05", 75, 80))
+        + (0.95 * peak(minute, "17:15", 75, 80))
     )
 
 

@@ -38,7 +38,7 @@ class Demo(unittest.TestCase):
         hour = day.times_s / 3600
         self.assertGreater(ratio[0, (hour > 7.5) & (hour < 9)].min(), 1.2)
         self.assertLess(ratio[0, (hour > 11) & (hour < 14)].max(), 0.8)
-        self.assertGreater(ratio[0, (hour > 16.8) & (hour < 17.3)].max(), 0.9)
+        self.assertGreater(ratio[0, (hour > 17) & (hour < 17.5)].max(), 1.02)
         self.assertLess(ratio[1, hour < 6].max(), 0.9)
         self.assertGreater(ratio[1, hour > 8.2].min(), 1.0)
         self.assertGreater(np.ptp(day.wanted[1, hour > 9]), 5 * 1024)

@@ -57,14 +57,16 @@ class WindowCase(unittest.TestCase):
         """Close the window and let no Qt warning pass."""
         self.session.undo_stack.setClean()
         self.window.close()
-        self.window.deleteLater()
         self.settle()
+        self.window.deleteLater()
+        self.application.processEvents()
         self.assertEqual(self.warnings, [])
 
     def settle(self, ms: int = 0) -> None:
         """Let the window catch up."""
         if ms:
             QTest.qWait(ms)
+        self.session.background.wait()
         # A layout asks its parent to lay out anew in the next round of events, and that one its own.
         for _ in range(3):
             self.application.processEvents()

@@ -217,6 +217,20 @@ class Looking(WindowCase):
         self.window.save()
         self.assertEqual(read_plan(self.path).plan.moment, 86_100)
 
+    def test_day_strip_follows_edits(self) -> None:
+        """The full day comes from the background, and again after an edit; an older answer changes nothing."""
+        self.open_demo()
+        self.assertEqual(self.session.day.times_s.size, 289)
+        wanted = self.session.day.wanted[1].copy()
+        self.session.change("crew-roster", {"memory.headroom_percent": 300.0}, "headroom")
+        self.settle(120)
+        self.assertTrue((self.session.day.wanted[1] > wanted + 1000).all())
+        self.session.change("crew-roster", {"memory.headroom_percent": 15.0}, "headroom")
+        QTest.qWait(80)
+        self.session.new()
+        self.settle()
+        self.assertEqual(self.session.day.wanted.max(), 0)
+
     def test_moment_survives_undo(self) -> None:
         """Undo takes back the edit, not the look at another time."""
         self.open_demo()

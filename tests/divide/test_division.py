@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import unittest
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from numpy.typing import NDArray
 
-from ruvex.divide import RESOURCES, Division, compile_plan, divide
+from ruvex.divide import RESOURCES, Division, compile_plan, divide, parts_of, peer_weights, shifts_between
 from ruvex.plan import Plan, change_settings, plan_from
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.slow import SlowDivision
@@ -167,6 +169,24 @@ class WorkedExamples(unittest.TestCase):
                 guests = [cpu_guest(f"g{i}", 1000, vcpus=4) for i in range(wanting)]
                 self.assertAlmostEqual(divided(plan_of(guests, host=host)).cpu.supply, supply)
 
+    def test_who_gains_and_who_pays(self) -> None:
+        """A raised reservation is paid by the peers, and the parts of a bar add up to what is delivered."""
+        guests = [cpu_guest("a", 9000, reservation=2000), cpu_guest("b", 9000), cpu_guest("c", 500, reservation=4000)]
+        plan = plan_of([*guests, memory_guest("d", 300, mode="thin", size=8000, reservation=1000)])
+        before, after = divided(plan), divided(change_settings(plan, "a", {"cpu.reservation": 7000.0}))
+        shifts = shifts_between(before.cpu, after.cpu)
+        self.assertEqual([after.ids[row] for row in shifts.rows], ["a", "b"])
+        np.testing.assert_allclose(shifts.amounts, [2250, -2250])
+        self.assertEqual(shifts.losses.rows.tolist(), [1])
+        self.assertEqual(shifts_between(before.memory, after.memory).rows.size, 0)
+        parts = parts_of(after.cpu)
+        np.testing.assert_allclose(parts.promised + parts.won + parts.held, after.cpu.delivered)
+        self.assertEqual(parts.promised.tolist(), [7000, 0, 500, 0])
+        self.assertEqual(parts.lent.tolist(), [0, 0, 3500, 0])
+        held = parts_of(after.memory)
+        self.assertEqual((held.promised[3], held.won[3], held.held[3]), (300, 0, 700))
+        self.assertEqual(peer_weights(after.cpu, after, 0), (100, 400))
+
     def test_no_host_and_nobody_on(self) -> None:
         """A plan without hosts has nothing to give; one without guests has nothing to do."""
         homeless = divided(plan_of([cpu_guest("a", 700)], [{"id": "empty"}], host=None))
@@ -219,6 +239,17 @@ class AgainstTheSlowSolver(unittest.TestCase):
             fast = getattr(division, resource).delivered
             expected = np.array([slow.delivered[item_id] for item_id in division.ids])
             np.testing.assert_allclose(fast, expected, rtol=RELATIVE, atol=1e-9)
+
+    def test_rough_order_is_put_right(self) -> None:
+        """Breakpoints that the quick sort leaves in the wrong order are sorted again, and nothing else changes."""
+        plan = wide_plan(60)
+        expected = divided(plan).to_json()
+
+        def rough(segment: NDArray[np.int64], level: NDArray[np.float64], _segments: int) -> NDArray[np.int64]:
+            return np.lexsort((-level, segment))
+
+        with mock.patch("ruvex.divide._fill._order_roughly", rough):
+            self.assertEqual(divided(plan).to_json(), expected)
 
 
 def wide_plan(count: int) -> Plan:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import signal
 import sys
+import traceback
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from ruvex import __version__
 from ruvex.desktop.session import Session
-from ruvex.desktop.state import State
+from ruvex.desktop.state import State, state_folder
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.window import Window
 
@@ -43,12 +46,34 @@ def make_window(*, state: State | None = None, follow_desktop: bool = True) -> W
     return window
 
 
+def tell_unexpected(window: Window) -> None:
+    """Let an error in Ruvex itself be told in the window and logged, instead of ending the program with the work."""
+    log = state_folder() / "errors.log"
+
+    def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        with contextlib.suppress(OSError):
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a", encoding="utf-8") as stream:
+                stream.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
+        window.notice.tell(f"Ruvex itself made a mistake: {error}.\nSave your plan. What happened is written in {log}.")
+
+    sys.excepthook = tell
+
+
 def run_desktop(plan: Path | None) -> int:
-    """Open the window, with a plan if one is given, and stay until it is closed; gives the exit status."""
+    """Open the window, with a plan if one is given, and stay until it is closed; gives the exit status.
+
+    Raises
+    ------
+    PlanError, PlanFileError
+        The plan cannot be used.
+    """
     application = make_application()
     window = make_window()
+    tell_unexpected(window)
     if plan is not None:
-        window.open_path(plan)
+        window.session.open(plan)
+        window.state.add_recent(plan)
     window.show()
     # Qt's loop hides Ctrl+C from Python; a timer lets it be seen.
     signal.signal(signal.SIGINT, lambda *_: application.quit())

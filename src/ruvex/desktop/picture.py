@@ -57,6 +57,7 @@ def take_picture(
         window.show()
         if select is not None and preview is not None:
             window.dials.preview(*preview)
+        window.session.background.wait()
         application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")

@@ -10,6 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from ruvex.desktop.background import Background
 from ruvex.desktop.undo import PlanEdit
 from ruvex.divide import (
     RESOURCES,
@@ -17,7 +18,7 @@ from ruvex.divide import (
     Day,
     DemandAt,
     Division,
-    Shift,
+    Shifts,
     compile_plan,
     day_of,
     demand_at,
@@ -37,6 +38,9 @@ from ruvex.plan import (
     write_plan,
 )
 
+_COARSE_DAY = 25
+"""Moments of the day strip that are worked out at once on opening; the full day follows from the background."""
+
 _DAY_DELAY_MS = 60
 """The day strip is redrawn this long after the last edit: it need not follow a dial step by step."""
 
@@ -49,12 +53,15 @@ class Effect:
     ----------
     text
         What was changed, such as ``mail CPU shares 100 → 200``.
+    ids
+        The id of each row of the division.
     shifts
         For each resource that moved, who gains and who pays, the largest change first.
     """
 
     text: str
-    shifts: Mapping[str, list[Shift]]
+    ids: tuple[str, ...]
+    shifts: Mapping[str, Shifts]
 
 
 class Session(QObject):
@@ -66,6 +73,8 @@ class Session(QObject):
         The plan as shown, a preview included.
     division, day
         The division at the moment, and the day strip's data.
+    background
+        Where long work runs.
     before
         While an edit is previewed, the division without it; else None.
     selected
@@ -80,7 +89,7 @@ class Session(QObject):
     divided()
         The division is a new one; its rows are the same.
     day_changed()
-        The day strip's data are new.
+        The day strip's data are new; they come from the background.
     selection_changed()
         ``selected`` is another row.
     effect_changed()
@@ -109,7 +118,8 @@ class Session(QObject):
         self._compiled: Compiled = compile_plan(self._base, {})
         self._demand: DemandAt = demand_at(self._compiled, self._base.moment)
         self.division: Division = divide(self._compiled, demand=self._demand)
-        self.day: Day = day_of(self._compiled)
+        self.background = Background(self)
+        self.day: Day = day_of(self._compiled, moments=_COARSE_DAY)
         self._day_timer = QTimer(self)
         self._day_timer.setSingleShot(True)
         self._day_timer.setInterval(_DAY_DELAY_MS)
@@ -167,7 +177,8 @@ class Session(QObject):
         self.selected, self.before, self.effect = None, None, None
         self.undo_stack.clear()
         self._look_at(file.plan.moment)
-        self.day = day_of(self._compiled)
+        self.day = day_of(self._compiled, moments=_COARSE_DAY)
+        self._on_day_due()
         self.replaced.emit()
         self.divided.emit()
         self.day_changed.emit()
@@ -185,6 +196,7 @@ class Session(QObject):
         """Look at another time of the day. This is looking, not editing: it makes no undo entry."""
         at_s = min(max(at_s, 0.0), self.plan.day_s)
         if at_s != self.plan.moment:
+            self.give_up()
             self._look_at(at_s)
             self._clear_effect()
             self.divided.emit()
@@ -267,11 +279,11 @@ class Session(QObject):
 
     def _set_effect(self, text: str, before: Division, after: Division) -> None:
         shifts = {
-            name: shifts_between(getattr(before, name), getattr(after, name), after)
+            name: shifts_between(getattr(before, name), getattr(after, name))
             for name in RESOURCES
             if before.ids is after.ids
         }
-        self.effect = Effect(text, {name: found for name, found in shifts.items() if found})
+        self.effect = Effect(text, after.ids, {name: found for name, found in shifts.items() if found.rows.size})
         self.effect_changed.emit()
 
     def _clear_effect(self) -> None:
@@ -283,5 +295,14 @@ class Session(QObject):
         self.named.emit()
 
     def _on_day_due(self) -> None:
-        self.day = day_of(self._compiled)
-        self.day_changed.emit()
+        compiled = self._compiled
+
+        def show(day: Day | None, problem: Exception | None) -> None:
+            if problem is not None:
+                raise problem
+            # Another plan may have been opened meanwhile; its own day is on its way then.
+            if day is not None and compiled.tree is self._compiled.tree:
+                self.day = day
+                self.day_changed.emit()
+
+        self.background.run(lambda: day_of(compiled), show)

@@ -276,7 +276,6 @@ class Window(QMainWindow):
         name = session.plan.name or (session.path.name if session.path else "New plan")
         self.setWindowTitle(f"{name}[*] – Ruvex")
         self.setWindowModified(session.is_dirty)
-        self.actions_by_name[ActionName.SAVE].setEnabled(session.is_dirty or session.path is None)
 
     def _on_undo_changed(self) -> None:
         stack = self.session.undo_stack

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import compress
+from operator import is_not
 from typing import Final
 
 import numpy as np
@@ -73,8 +76,8 @@ class Compiled:
         if not self._same_frame(plan, traces):
             return compile_plan(plan, traces)
         guests, pools, scaled = self.guests, self.pools, self.scaled
-        changed = [i for i, (a, b) in enumerate(zip(plan.guests, old.guests, strict=True)) if a is not b]
-        changed_pools = [i for i, (a, b) in enumerate(zip(plan.pools, old.pools, strict=True)) if a is not b]
+        changed = _changed(plan.guests, old.guests)
+        changed_pools = _changed(plan.pools, old.pools)
         for i in changed:
             a, b = plan.guests[i], old.guests[i]
             if (a.id, a.pool, a.host, a.demand) != (b.id, b.pool, b.host, b.demand):
@@ -102,6 +105,11 @@ class Compiled:
             and len(plan.guests) == len(old.guests)
             and len(plan.pools) == len(old.pools)
         )
+
+
+def _changed(new: Sequence[object], old: Sequence[object]) -> list[int]:
+    """Give the positions at which two equally long sequences hold other objects; no Python code runs per item."""
+    return list(compress(range(len(new)), map(is_not, new, old)))
 
 
 def compile_plan(plan: Plan, traces: Traces) -> Compiled:

@@ -82,8 +82,8 @@ class Division:
         Which plan, and the time of day in seconds.
     ids, kinds, parents
         By row, parents before members: the id, ``"pool"`` or ``"guest"``, the parent's id or None at the top.
-    depth
-        By row: 0 at the top.
+    depth, parent_row
+        By row: 0 at the top; the row of the parent, −1 at the top.
     on
         By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON.
     position
@@ -98,6 +98,7 @@ class Division:
     kinds: tuple[str, ...]
     parents: tuple[str | None, ...]
     depth: NDArray[np.int64]
+    parent_row: NDArray[np.int64]
     on: Bools
     position: Mapping[str, int]
     cpu: ResourceDivision
@@ -200,6 +201,7 @@ def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Divisi
         kinds=layout.kinds,
         parents=layout.parents,
         depth=layout.depth,
+        parent_row=layout.parent_row,
         on=on[layout.members],
         position=layout.position,
         cpu=_resource(tree, asks, filled, in_order, _CPU),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,8 @@ from numpy.typing import NDArray
 from ruvex.divide._division import Division, ResourceDivision
 
 Floats = NDArray[np.float64]
+
+_NOISE: Final = 1e-9
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,33 +53,42 @@ def parts_of(resource: ResourceDivision) -> Parts:
     return Parts(promised, used - promised, held, lent, resource.unmet)
 
 
-@dataclass(frozen=True, slots=True)
-class Shift:
-    """What one guest gains (positive) or pays (negative) between two divisions, in the resource's unit."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Shifts:
+    """Who gains and who pays between two divisions, the largest change first, ties in row order.
 
-    guest_id: str
-    amount: float
-
-
-def shifts_between(before: ResourceDivision, after: ResourceDivision, division: Division) -> list[Shift]:
-    """List the guests whose delivered amount differs, the largest change first, ties in row order.
-
-    Parameters
+    Attributes
     ----------
-    before, after
-        The same resource of two divisions over the same rows.
-    division
-        Either division, for the rows.
+    rows
+        The rows of the guests whose delivered amount differs.
+    amounts
+        What each gains (positive) or pays (negative), in the resource's unit.
     """
+
+    rows: NDArray[np.int64]
+    amounts: Floats
+
+    @property
+    def gains(self) -> Shifts:
+        """Those who gain."""
+        return Shifts(self.rows[self.amounts > 0], self.amounts[self.amounts > 0])
+
+    @property
+    def losses(self) -> Shifts:
+        """Those who pay."""
+        return Shifts(self.rows[self.amounts < 0], self.amounts[self.amounts < 0])
+
+
+def shifts_between(before: ResourceDivision, after: ResourceDivision) -> Shifts:
+    """Compare one resource of two divisions over the same rows; differences that rounding makes are left out."""
     change = after.delivered - before.delivered
-    noise = 1e-9 * max(1.0, after.supply)
-    rows = [int(i) for i in np.flatnonzero(np.abs(change) > noise) if division.kinds[i] == "guest"]
-    rows.sort(key=lambda i: -abs(change[i]))
-    return [Shift(division.ids[i], float(change[i])) for i in rows]
+    # The levels of pools are numbers, those of guests are not.
+    rows = np.flatnonzero((np.abs(change) > _NOISE * max(1.0, after.supply)) & np.isnan(after.level))
+    rows = rows[np.argsort(-np.abs(change[rows]), kind="stable")]
+    return Shifts(rows, change[rows])
 
 
 def peer_weights(resource: ResourceDivision, division: Division, row: int) -> tuple[float, float]:
     """Give the weight of a row and the sum over it and its peers that are on."""
-    parent = division.parents[row]
-    peers = [i for i, other in enumerate(division.parents) if other == parent and division.on[i]]
+    peers = (division.parent_row == division.parent_row[row]) & division.on
     return float(resource.weight[row]), float(resource.weight[peers].sum())

@@ -75,8 +75,8 @@ class Layout:
         By row, the member it shows; parents before members, pools before guests, in plan order.
     ids, kinds, parents
         By row: the id, ``"pool"`` or ``"guest"``, and the parent's id or None.
-    depth
-        By row: 0 at the top.
+    depth, parent_row
+        By row: 0 at the top; the row of the parent, −1 at the top.
     position
         The row of each id.
     """
@@ -86,6 +86,7 @@ class Layout:
     kinds: tuple[str, ...]
     parents: tuple[str | None, ...]
     depth: Ints
+    parent_row: Ints
     position: Mapping[str, int]
 
 
@@ -211,7 +212,13 @@ def _reading_order(
         else:
             for i in guests_in.get(pool_id, ()):
                 add(int(guest_member[i]), plan.guests[i].id, "guest", pool_id, depth + 1)
+    position = {item_id: row for row, item_id in enumerate(ids)}
     return Layout(
-        np.array(members, dtype=np.int64), tuple(ids), tuple(kinds), tuple(parents),
-        np.array(depths, dtype=np.int64), {item_id: row for row, item_id in enumerate(ids)},
-    )  # fmt: skip
+        members=np.array(members, dtype=np.int64),
+        ids=tuple(ids),
+        kinds=tuple(kinds),
+        parents=tuple(parents),
+        depth=np.array(depths, dtype=np.int64),
+        parent_row=np.array([-1 if parent is None else position[parent] for parent in parents], dtype=np.int64),
+        position=position,
+    )

@@ -74,7 +74,8 @@ class Dials(QWidget):
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             identity.addWidget(label)
-        self._facts.setWordWrap(True)
+        for label in (self._place, self._facts):
+            label.setWordWrap(True)
         identity.addStretch(1)
         self._middle = QWidget(self._body)
         self._middle.setLayout(identity)
@@ -184,7 +185,7 @@ class Dials(QWidget):
         self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
         self._name.setToolTip(item.label)
         place = " · ".join(parts)
-        self._place.setText(self._theme.metrics(12).elidedText(place, Qt.TextElideMode.ElideRight, width))
+        self._place.setText(place)
         self._place.setToolTip(place)
         row = division.position[item.id]
         facts = [] if division.on[row] else ["powered off: takes no part"]
@@ -209,8 +210,7 @@ class Dials(QWidget):
                     field.typed.connect(self._on_typed)
                     field.stepped.connect(self._on_stepped)
         weight, total = peer_weights(r, division, row)
-        among = f"{percent(weight, total)} among its peers" if division.on[row] else ""
-        dial.show_settings(settings, among)
+        dial.show_settings(settings, percent(weight, total) if division.on[row] else "")
         bar = Bars(r)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
         marks = (

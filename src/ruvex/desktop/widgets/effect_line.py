@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt
@@ -13,22 +12,21 @@ from ruvex.desktop.session import Effect, Session
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.figures import NAME, UNIT, figure
 from ruvex.desktop.widgets.legend import paint_legend
-from ruvex.divide import Shift
+from ruvex.divide import Shifts
 from ruvex.plan import Plan
 
 _HINT: Final = "Drag a handle, type a value with its unit, or choose shares."
 _MOST_NAMED: Final = 3
 
 
-def _side(shifts: Sequence[Shift], plan: Plan, resource: str) -> str:
-    named = [
-        f"{plan.guests[plan.guest_index[s.guest_id]].label} {figure(s.amount, resource, signed=True)}"
-        for s in shifts[:_MOST_NAMED]
-    ]
-    rest = shifts[_MOST_NAMED:]
-    if rest:
-        total = figure(sum(s.amount for s in rest), resource, signed=True)
-        named.append(f"{len(rest)} more {total}")
+def _side(shifts: Shifts, effect: Effect, plan: Plan, resource: str) -> str:
+    named = []
+    for row, amount in zip(shifts.rows[:_MOST_NAMED].tolist(), shifts.amounts.tolist(), strict=False):
+        guest = plan.guests[plan.guest_index[effect.ids[row]]]
+        named.append(f"{guest.label} {figure(amount, resource, signed=True)}")
+    others = shifts.amounts[_MOST_NAMED:]
+    if others.size:
+        named.append(f"{others.size} more {figure(float(others.sum()), resource, signed=True)}")
     return ", ".join(named)
 
 
@@ -36,17 +34,14 @@ def effect_text(effect: Effect, plan: Plan) -> str:
     """Say in one line what was changed, who gains and who pays."""
     parts = [effect.text]
     for resource, shifts in effect.shifts.items():
-        gains = [s for s in shifts if s.amount > 0]
-        losses = [s for s in shifts if s.amount < 0]
-        name, unit = NAME[resource], UNIT[resource]
-        moved = figure(max(sum(s.amount for s in gains), -sum(s.amount for s in losses)), resource)
-        if gains and losses:
-            told = f"{_side(gains, plan, resource)}   paid by {_side(losses, plan, resource)}"
-        elif gains:
-            told = f"nobody pays: {_side(gains, plan, resource)}"
+        gains, losses = shifts.gains, shifts.losses
+        moved = figure(max(float(gains.amounts.sum()), -float(losses.amounts.sum())), resource)
+        gaining, paying = (_side(side, effect, plan, resource) for side in (gains, losses))
+        if gaining and paying:
+            told = f"{gaining}   paid by {paying}"
         else:
-            told = f"nobody gains: {_side(losses, plan, resource)}"
-        parts.append(f"{name} {moved} {unit} moves: {told}")
+            told = f"nobody pays: {gaining}" if gaining else f"nobody gains: {paying}"
+        parts.append(f"{NAME[resource]} {moved} {UNIT[resource]} moves: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
     return "   ·   ".join(part for part in parts if part)

@@ -18,17 +18,17 @@ class ElidedLabel(QWidget):
     def __init__(self, theme: Theme, px: float, *, at_right: bool = False, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self._px, self._at_right = theme, px, at_right
-        self._text = ""
+        self._text = self._short = ""
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def text(self) -> str:
         """Give the whole text."""
         return self._text
 
-    def set_text(self, text: str) -> None:
-        """Show another text."""
+    def set_text(self, text: str, *, short: str = "") -> None:
+        """Show another text, or where that does not fit a short form of it."""
         if text != self._text:
-            self._text = text
+            self._text, self._short = text, short
             self.setToolTip(text)
             self.setAccessibleName(text)
             self.update()
@@ -47,6 +47,7 @@ class ElidedLabel(QWidget):
         painter = QPainter(self)
         face = self._theme.face(self._px)
         painter.setPen(self.colour)
-        text = face.metrics.elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
+        text = self._short if self._short and face.width(self._text) > self.width() else self._text
+        text = face.metrics.elidedText(text, Qt.TextElideMode.ElideRight, self.width())
         face.draw(painter, self.width() - face.width(text) if self._at_right else 0, 0, self.height(), text)
         painter.end()

@@ -119,7 +119,7 @@ class ResourceDial(QWidget):
         if settings.headroom_percent is not None:
             self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:g} %")
         self._shares.show_value(f"{settings.shares:g}")
-        self._weight.set_text(weight)
+        self._weight.set_text(f"{weight} among its peers" if weight else "", short=weight)
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)
         self.track.show_handles(settings.handles)
