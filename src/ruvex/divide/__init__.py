@@ -5,7 +5,7 @@ from ruvex.divide._compiled import Compiled, compile_plan
 from ruvex.divide._day import Day, day_of
 from ruvex.divide._division import RESOURCES, Division, ResourceDivision, divide, solve
 from ruvex.divide._fill import Filled, fill_tree
-from ruvex.divide._parts import Parts, Shifts, parts_of, peer_weights, shifts_between
+from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between
 from ruvex.divide._signals import SignalBank, gather_signals
 
 __all__ = [
@@ -27,6 +27,7 @@ __all__ = [
     "divide",
     "fill_tree",
     "gather_signals",
+    "looks_same",
     "parts_of",
     "peer_weights",
     "shifts_between",

@@ -21,6 +21,11 @@ Bools = NDArray[np.bool_]
 
 _CPU, _MEMORY = 0, 1
 RESOURCES: Final = ("cpu", "memory")
+_SETTINGS: Final = (
+    (c.CPU_RESERVATION, c.MEMORY_RESERVATION),
+    (c.CPU_LIMIT, c.MEMORY_LIMIT),
+    (c.CPU_SHARES, c.MEMORY_SHARES),
+)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -169,30 +174,9 @@ def solve(compiled: Compiled, asks: Asks) -> Filled:
     return fill_tree(compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost))
 
 
-# Rows of the array that puts everything a reader sees in the order of reading, by resource.
-_SETTINGS, _ASKS, _FOUND = 3, 7, 6
-
-
 def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Division:
     tree, layout = compiled.tree, compiled.tree.layout
-    pools, guests = slice(0, tree.pool_count), slice(tree.pool_count, None)
-    table = np.zeros((_SETTINGS + _ASKS + _FOUND, 2, tree.member_count))
-    settings, asked, found = table[:3], table[3:10], table[10:]
-    settings[:, :, pools] = compiled.pools
-    columns = (
-        (c.CPU_RESERVATION, c.MEMORY_RESERVATION),
-        (c.CPU_LIMIT, c.MEMORY_LIMIT),
-        (c.CPU_SHARES, c.MEMORY_SHARES),
-    )
-    for row, pair in zip(settings, columns, strict=True):
-        row[0, guests], row[1, guests] = compiled.guests[pair[0]], compiled.guests[pair[1]]
-    asked[...] = asks.members
-    found[0], found[1] = asks.weight, filled.delivered
-    found[2] = _unmet(tree, asks, filled)
-    found[3:5] = np.nan
-    found[3, :, pools], found[4, :, pools] = filled.level[:, 1:], filled.headroom_level[:, 1:]
-    found[5, :, pools] = filled.broken[:, 1:]
-    in_order = table.take(layout.members, axis=2)
+    unmet = _unmet(tree, asks, filled)
     on = np.concatenate((np.ones(tree.pool_count, dtype=np.bool_), compiled.guests[c.ON] > 0))
     return Division(
         plan_name=compiled.plan.name,
@@ -202,10 +186,10 @@ def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Divisi
         parents=layout.parents,
         depth=layout.depth,
         parent_row=layout.parent_row,
-        on=on[layout.members],
+        on=on.take(layout.members),
         position=layout.position,
-        cpu=_resource(tree, asks, filled, in_order, _CPU),
-        memory=_resource(tree, asks, filled, in_order, _MEMORY),
+        cpu=_resource(compiled, asks, filled, unmet, _CPU),
+        memory=_resource(compiled, asks, filled, unmet, _MEMORY),
     )
 
 
@@ -220,28 +204,38 @@ def _unmet(tree: Tree, asks: Asks, filled: Filled) -> Floats:
     return lacking
 
 
-def _resource(tree: Tree, asks: Asks, filled: Filled, in_order: Floats, k: int) -> ResourceDivision:
-    settings, asked, found = in_order[:3, k], in_order[3:10, k], in_order[10:, k]
+def _resource(compiled: Compiled, asks: Asks, filled: Filled, unmet: Floats, k: int) -> ResourceDivision:
+    tree, rows = compiled.tree, compiled.tree.layout.members
+    reservation, limit, shares = (
+        np.concatenate((of_pools, compiled.guests[pair[k]])).take(rows)
+        for of_pools, pair in zip(compiled.pools[:, k], _SETTINGS, strict=True)
+    )
+    no_level = np.full(tree.member_count - tree.pool_count, np.nan)
+    level, headroom_level = (
+        np.concatenate((of_nodes[k, 1:], no_level)).take(rows) for of_nodes in (filled.level, filled.headroom_level)
+    )
+    broken = np.concatenate((filled.broken[k, 1:], np.zeros(no_level.size, dtype=np.bool_)))
+    asked = asks.members[:, k]
     return ResourceDivision(
         supply=float(asks.supply[k]),
         total_wanted=float(asks.nodes[WANTED, k, 0]),
         promised=float(asks.nodes[CLAIM, k, 0]),
         total_delivered=float(filled.delivered[k, tree.pool_count :].sum()),
         broken=bool(filled.broken[k].any()),
-        reservation=settings[0],
-        limit=settings[1],
-        shares=settings[2],
-        claim=asked[CLAIM],
-        weight=found[0],
-        floor=asked[FLOOR],
-        use=asked[USE],
-        cap=asked[CAP],
-        wanted=asked[WANTED],
-        delivered=found[1],
-        unmet=found[2],
-        level=found[3],
-        headroom_level=found[4],
+        reservation=reservation,
+        limit=limit,
+        shares=shares,
+        claim=asked[CLAIM].take(rows),
+        weight=asks.weight[k].take(rows),
+        floor=asked[FLOOR].take(rows),
+        use=asked[USE].take(rows),
+        cap=asked[CAP].take(rows),
+        wanted=asked[WANTED].take(rows),
+        delivered=filled.delivered[k].take(rows),
+        unmet=unmet[k].take(rows),
+        level=level,
+        headroom_level=headroom_level,
         top_level=float(filled.level[k, 0]),
         top_headroom_level=float(filled.headroom_level[k, 0]),
-        node_broken=found[5] > 0,
+        node_broken=broken.take(rows),
     )

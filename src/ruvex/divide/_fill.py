@@ -82,11 +82,15 @@ class _Breakpoints:
         self._first.ravel()[1:] = ends[:, :, 1].ravel()[:-1]
         # The sums run over all nodes, and a small node's part would lose digits beside large ones; the few
         # digits more of a long double keep each node's own part exact to float64.
-        self._slope = np.cumsum(rise.take(order), dtype=np.longdouble)
+        slope = np.cumsum(rise.take(order), dtype=np.longdouble)
         gained = np.zeros(level.size, dtype=np.longdouble)
-        np.multiply(self._slope[:-1], steps, out=gained[1:])
+        np.multiply(slope[:-1], steps, out=gained[1:])
         # Slopes of a segment end at 0 but for rounding; a small negative one must not make the sums fall.
         self._gained = np.cumsum(np.maximum(gained, 0.0, out=gained), out=gained)
+        # Beyond the last breakpoint of its tier a level does not rise.
+        self._next = self._level.copy()
+        self._next[:-1] += steps
+        self._per_gain = np.divide(1.0, slope, out=np.zeros(level.size), where=slope > 0, casting="same_kind")
 
     def find(self, nodes: slice, goal: Floats) -> tuple[Floats, Floats]:
         """Give the levels of tier 1 and 2 at which the nodes' members have gained ``goal`` above their floors."""
@@ -95,11 +99,8 @@ class _Breakpoints:
         at = np.searchsorted(self._gained, target, side="right") - 1
         at = np.minimum(np.maximum(at, first, out=at), last, out=at)
         in_second = at >= middle
-        slope = self._slope.take(at)
-        step = (target - self._gained.take(at)) / np.where(slope > 0, slope, np.inf)
-        # Beyond the last breakpoint of its tier a level does not rise.
-        there = self._level.take(np.minimum(at + 1, np.where(in_second, last, middle - 1)))
-        level = np.minimum(self._level.take(at) + step.astype(np.float64), there)
+        rest = (target - self._gained.take(at)).astype(np.float64)
+        level = np.minimum(self._level.take(at) + rest * self._per_gain.take(at), self._next.take(at))
         return np.where(in_second, np.inf, level), np.where(in_second, level, 0.0)
 
 

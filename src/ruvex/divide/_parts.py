@@ -88,6 +88,15 @@ def shifts_between(before: ResourceDivision, after: ResourceDivision) -> Shifts:
     return Shifts(rows, change[rows])
 
 
+def looks_same(before: ResourceDivision, after: ResourceDivision) -> bool:
+    """Tell whether two divisions over the same rows show the same bars and sums of a resource."""
+    sums = ("supply", "total_wanted", "promised", "broken")
+    bars = ("delivered", "unmet", "claim", "limit", "node_broken")
+    return all(getattr(before, name) == getattr(after, name) for name in sums) and all(
+        np.array_equal(getattr(before, name), getattr(after, name)) for name in bars
+    )
+
+
 def peer_weights(resource: ResourceDivision, division: Division, row: int) -> tuple[float, float]:
     """Give the weight of a row and the sum over it and its peers that are on."""
     peers = (division.parent_row == division.parent_row[row]) & division.on

@@ -105,15 +105,18 @@ class Track(QWidget):
         ghost: float | None,
     ) -> None:
         """Show figures; while a handle is held the scale stays as it is."""
-        self._bar, self._marks, self._colours, self._ghost = bar, tuple(marks), colours, ghost
-        if self._held is None:
-            self._top, self._snap = top, snap
-        self.update()
+        if self._held is not None:
+            top, snap = self._top, self._snap
+        shown = (bar, tuple(marks), colours, ghost, top, snap)
+        if shown != (self._bar, self._marks, self._colours, self._ghost, self._top, self._snap):
+            self._bar, self._marks, self._colours, self._ghost, self._top, self._snap = shown
+            self.update()
 
     def show_handles(self, handles: Sequence[Handle]) -> None:
         """Show other handles, or the same ones at other values."""
-        self.handles = tuple(handles)
-        self.update()
+        if tuple(handles) != self.handles:
+            self.handles = tuple(handles)
+            self.update()
 
     @property
     def is_held(self) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
@@ -27,7 +28,7 @@ from ruvex.desktop.views.division.story import row_story
 from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
 from ruvex.desktop.widgets.bars import Bars, draw_bar, draw_ghost
 from ruvex.desktop.widgets.figures import figure
-from ruvex.divide import RESOURCES
+from ruvex.divide import RESOURCES, looks_same
 
 GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
@@ -66,6 +67,8 @@ class Butterfly(QAbstractScrollArea):
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self._bars = {name: Bars(getattr(session.division, name)) for name in RESOURCES}
+        self._shown = session.division
+        self._was_moving = False
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -120,13 +123,27 @@ class Butterfly(QAbstractScrollArea):
         bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
 
     def _on_divided(self) -> None:
-        division = self._session.division
+        division, shown = self._session.division, self._shown
         for name in RESOURCES:
             self._bars[name] = Bars(getattr(division, name))
-        # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink.
-        if self._session.before is None:
-            self._lay_out_axes()
-        self.viewport().update()
+        self._shown = division
+        # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
+        # in which nothing moves is not painted again.
+        is_moving = self._session.before is not None
+        if is_moving and self._was_moving and shown.ids is division.ids:
+            for name in RESOURCES:
+                if not looks_same(getattr(shown, name), getattr(division, name)):
+                    self.viewport().update(self.wing_rect(name, self.viewport().height()))
+        else:
+            if not is_moving:
+                self._lay_out_axes()
+            self.viewport().update()
+        self._was_moving = is_moving
+
+    def wing_rect(self, name: str, height: int) -> QRect:
+        """Give the part of a given height that a resource's wing covers, up to the names."""
+        left, right = self.columns.names
+        return QRect(0, 0, left, height) if name == "cpu" else QRect(right, 0, self.columns.width - right, height)
 
     def _lay_out_axes(self) -> None:
         self.columns = frame_for(self.viewport().width(), self._theme.scale)
@@ -265,8 +282,10 @@ class Butterfly(QAbstractScrollArea):
             self._paint_ground(painter, number, offset)
         self._paint_grid(painter, area)
         self._paint_selection(painter, offset)
+        wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
+        with_names = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
         for number in numbers:
-            self._paint_row(painter, number, offset)
+            self._paint_row(painter, number, offset, wings, with_names=with_names)
         painter.end()
 
     def _paint_ground(self, painter: QPainter, number: int, offset: int) -> None:
@@ -297,18 +316,21 @@ class Butterfly(QAbstractScrollArea):
             painter.setPen(self._theme.colours.faint)
             painter.drawLine(round(axis.zero), area.top(), round(axis.zero), bottom)
 
-    def _paint_row(self, painter: QPainter, number: int, offset: int) -> None:
+    def _paint_row(
+        self, painter: QPainter, number: int, offset: int, wings: Sequence[str], *, with_names: bool
+    ) -> None:
         row, theme = self.row_list.rows[number], self._theme
         top = self.row_list.tops[number] - offset
         height = self.row_list.tops[number + 1] - self.row_list.tops[number]
         bar_height = theme.px(_POOL_BAR if row.is_pool else _GUEST_BAR)
         bar_top = top + (height - bar_height) // 2
         colours = theme.bar_colours(row.hue)
-        self._paint_name(painter, row, QRect(self.columns.names[0], top, 0, height), colours)
+        if with_names:
+            self._paint_name(painter, row, QRect(self.columns.names[0], top, 0, height), colours)
         if not row.is_on:
             return
         before = self._session.before
-        for name in RESOURCES:
+        for name in wings:
             bar, axis = self._bars[name][row.index], self.axes[name]
             draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
             if before is not None:

@@ -13,7 +13,7 @@ from ruvex.desktop.theme import Theme, hatch_brush
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.widgets.axis import Axis
 from ruvex.desktop.widgets.figures import NAME, PER_UNIT, UNIT, figure
-from ruvex.divide import RESOURCES, ResourceDivision
+from ruvex.divide import RESOURCES, ResourceDivision, looks_same
 from ruvex.plan import format_number
 
 _SUMS: Final = 26
@@ -31,10 +31,18 @@ class WingHead(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Supply: what there is, promised, set aside, free")
-        session.divided.connect(self.update)
+        self._shown = session.division
+        session.divided.connect(self._on_divided)
         session.selection_changed.connect(self.update)
         butterfly.axes_changed.connect(self.update)
         theme.changed.connect(self.updateGeometry)
+
+    def _on_divided(self) -> None:
+        division, shown = self._session.division, self._shown
+        self._shown = division
+        for name in RESOURCES:
+            if shown.ids is not division.ids or not looks_same(getattr(shown, name), getattr(division, name)):
+                self.update(self._butterfly.wing_rect(name, self.height()))
 
     def sizeHint(self) -> QSize:
         """Give the height of the three lines."""
@@ -44,11 +52,14 @@ class WingHead(QWidget):
         """Select the supply row."""
         self._session.select(None)
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the three lines."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), self._theme.colours.paper)
+        area = event.rect() if event is not None else self.rect()
         for name in RESOURCES:
+            if not area.intersects(self._butterfly.wing_rect(name, self.height())):
+                continue
             resource: ResourceDivision = getattr(self._session.division, name)
             self._paint_sums(painter, name, resource)
             self._paint_supply(painter, name, resource)
