@@ -154,9 +154,10 @@ def format_number(value: float, decimals: int = 0) -> str:
     True
     """
     text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
-    if float(f"{value:.{decimals}f}") == 0:
-        return text.lstrip("-")
-    return text.replace("-", "\u2212")
+    if text[0] != "-":
+        return text
+    # What rounds to zero has no sign.
+    return "\u2212" + text[1:] if text.strip("-0.") else text[1:]
 
 
 def _scaled(value: float, step: float, small: str, large: str) -> str:

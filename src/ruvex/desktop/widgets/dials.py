@@ -17,7 +17,7 @@ from ruvex.desktop.widgets.effect_line import EffectLine
 from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit, parse, percent, typed
 from ruvex.desktop.widgets.resource_dial import ResourceDial
 from ruvex.desktop.widgets.track import Mark
-from ruvex.divide import RESOURCES, peer_weights
+from ruvex.divide import RESOURCES, Division, looks_same, peer_weights
 from ruvex.plan import EditError, Guest, Pool, UnitError, format_number, get_setting
 
 _BODY: Final = 158
@@ -42,6 +42,7 @@ class Dials(QWidget):
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._theme = session, theme
+        self._shown: tuple[Division, Guest | Pool | None, bool] = (session.division, None, False)
         self.effect = EffectLine(session, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
@@ -131,12 +132,19 @@ class Dials(QWidget):
         self._on_divided()
 
     def _on_divided(self) -> None:
-        item = self._session.selected_item
+        item, division = self._session.selected_item, self._session.division
+        shown, self._shown = self._shown, (division, item, self._session.before is not None)
         if item is None:
             self._show_supply()
-        else:
-            self._show_identity(item)
-            for name in RESOURCES:
+            return
+        self._show_identity(item)
+        for name in RESOURCES:
+            # While one dial moves the other one mostly stands still, and need not be worked out again.
+            is_moving = shown[2] and self._shown[2] and shown[0].ids is division.ids
+            same_settings = (
+                shown[1] is not None and shown[1].id == item.id and getattr(shown[1], name) == getattr(item, name)
+            )
+            if not (is_moving and same_settings and looks_same(getattr(shown[0], name), getattr(division, name))):
                 self._show_item(item, name)
 
     def _show_supply(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Final
 
 from ruvex.plan import (
@@ -21,6 +22,7 @@ PER_UNIT: Final[Mapping[str, float]] = {"cpu": 1000.0, "memory": 1024.0}
 NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
 
 
+@lru_cache(maxsize=8192)
 def figure(value: float, resource: str, *, signed: bool = False) -> str:
     """Write MHz or MiB as GHz or GiB without the unit, in three digits or so.
 
