@@ -265,6 +265,33 @@ class Looking(WindowCase):
         self.run_action(ActionName.DIALS)
         self.assertGreaterEqual(sum(self.butterfly.viewport().rect().contains(place) for place in rows), 24)
 
+    def test_command_box_finds(self) -> None:
+        """Typing finds guests in folded pools, actions and times; Esc gives the focus back."""
+        self.open_demo()
+        self.run_action(ActionName.FOLD_ALL)
+        self.butterfly.setFocus()
+        box = self.window.command_box
+        for typed, check in (
+            ("gate cam", lambda: self.session.selected == "gate-cameras"),
+            ("12:30", lambda: self.session.plan.moment == 45_000),
+            ("dark", lambda: self.window.theme.is_dark),
+        ):
+            QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+            self.assertTrue(box.isVisible())
+            QTest.keyClicks(box.line, typed)
+            QTest.keyClick(box.line, Qt.Key.Key_Return)
+            self.settle()
+            self.assertTrue(check(), typed)
+            self.assertFalse(box.isVisible())
+        self.assertFalse(self.butterfly.row_rect("gate-cameras").isEmpty(), "its pools are unfolded")
+        self.run_action(ActionName.FIND)
+        QTest.keyClicks(box.line, "no such thing")
+        QTest.keyClick(box.line, Qt.Key.Key_Return)
+        self.assertTrue(box.isVisible())
+        QTest.keyClick(box.line, Qt.Key.Key_Escape)
+        self.assertFalse(box.isVisible())
+        self.assertTrue(self.butterfly.hasFocus())
+
     def test_story_of_a_row(self) -> None:
         """The hover tells the whole story of a row in words."""
         self.open_demo()

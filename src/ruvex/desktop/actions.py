@@ -25,6 +25,7 @@ class ActionName(Enum):
     SAVE_AS = Spec("Save as…", ("Ctrl+Shift+S",), "Write the plan to another file, its traces with it")
     UNDO = Spec("Undo", ("Ctrl+Z",), "Take back the last change")
     REDO = Spec("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Make the change again that was taken back")
+    FIND = Spec("Find…", ("Ctrl+K",), "Find a guest, a pool, a time or an action by typing")
     EARLIER = Spec("Five minutes earlier", ("[",), "Move the moment back by five minutes")
     LATER = Spec("Five minutes later", ("]",), "Move the moment on by five minutes")
     HOUR_EARLIER = Spec("One hour earlier", ("{", "Shift+["), "Move the moment back by an hour")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Final
 
@@ -16,11 +17,12 @@ from ruvex.desktop.session import Session
 from ruvex.desktop.state import State
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division import DivisionView
+from ruvex.desktop.widgets.command_box import CommandBox, Entry
 from ruvex.desktop.widgets.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.widgets.dials import Dials
 from ruvex.desktop.widgets.head_band import HeadBand
 from ruvex.desktop.widgets.notice import Choice, Notice
-from ruvex.plan import SUFFIX, PlanError, PlanFileError
+from ruvex.plan import SUFFIX, PlanError, PlanFileError, UnitError, format_time, parse_time
 
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;All files (*)"
@@ -71,6 +73,7 @@ class Window(QMainWindow):
         first_steps = [self.actions_by_name[name] for name in (ActionName.OPEN, ActionName.DEMO)]
         self.division = DivisionView(session, theme, first_steps, self)
         self.dials = Dials(session, theme, self)
+        self.command_box = CommandBox(theme, self)
         self._lay_out()
         self._fill_menu()
         self._connect()
@@ -112,6 +115,7 @@ class Window(QMainWindow):
             ActionName.SAVE_AS: self.save_as,
             ActionName.UNDO: self.session.undo_stack.undo,
             ActionName.REDO: self.session.undo_stack.redo,
+            ActionName.FIND: self._on_find,
             ActionName.EARLIER: lambda: strip.step(-STEP_S),
             ActionName.LATER: lambda: strip.step(STEP_S),
             ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
@@ -149,6 +153,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         add(menu, ActionName.UNDO, ActionName.REDO)
         menu.addSeparator()
+        add(menu, ActionName.FIND)
         moment = QMenu("Moment", self)
         add(moment, ActionName.EARLIER, ActionName.LATER, ActionName.HOUR_EARLIER, ActionName.HOUR_LATER)
         menu.addMenu(moment)
@@ -286,6 +291,28 @@ class Window(QMainWindow):
             action = self.actions_by_name[name]
             action.setEnabled(can)
             action.setText(f"{name.value.text}: {text}" if text else name.value.text)
+
+    def _on_find(self) -> None:
+        plan, select = self.session.plan, self._show_row
+        entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
+        entries += [Entry(guest.label, "guest", partial(select, guest.id)) for guest in plan.guests]
+        for name, action in self.actions_by_name.items():
+            if action.isEnabled() and name is not ActionName.FIND:
+                entries.append(Entry(action.text(), name.value.hint, action.trigger))
+        self.command_box.open(entries, self._times)
+
+    def _show_row(self, item_id: str) -> None:
+        self.session.select(item_id)
+        self.division.butterfly.setFocus()
+
+    def _times(self, text: str) -> list[Entry]:
+        try:
+            at_s = parse_time(text) if ":" in text else -1.0
+        except UnitError:
+            return []
+        if not 0 <= at_s <= self.session.plan.day_s:
+            return []
+        return [Entry(format_time(at_s), "move the moment there", lambda: self.session.set_moment(at_s))]
 
     def _on_division(self) -> None:
         self.actions_by_name[ActionName.DIVISION].setChecked(True)

@@ -7,14 +7,14 @@ import re
 
 from ruvex.plan._errors import UnitError
 
-THIN_SPACE = "\u2009"
-"""Goes between groups of thousands and between a number and its unit."""
+THIN_SPACE = "\u202f"
+"""Goes between groups of thousands and between a number and its unit; a line never breaks there."""
 
 MHZ_PER_GHZ = 1000.0
 MIB_PER_GIB = 1024.0
 
 _NUMBER = re.compile(r"([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*(.*)", re.DOTALL)
-_SPACES = re.compile(r"(?<=\d)[\s\u2009\u202f\u00a0](?=\d{3}(?!\d))")
+_SPACES = re.compile(r"(?<=\d)[\s\u00a0\u202f](?=\d{3}(?!\d))")
 _MEMORY_MIB = {
     "kib": 1 / 1024, "mib": 1.0, "m": 1.0, "mb": 1e6 / 2**20,
     "gib": 1024.0, "g": 1024.0, "gb": 1e9 / 2**20, "tib": 1024.0**2, "t": 1024.0**2, "tb": 1e12 / 2**20,
@@ -150,7 +150,7 @@ def format_number(value: float, decimals: int = 0) -> str:
 
     Examples
     --------
-    >>> format_number(-12345.6, 1) == "\u221212\u2009345.6"
+    >>> format_number(-12345.6, 1) == "\u221212\u202f345.6"
     True
     """
     text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
@@ -172,7 +172,7 @@ def format_cpu(mhz: float) -> str:
 
     Examples
     --------
-    >>> format_cpu(2500) == "2.50\u2009GHz"
+    >>> format_cpu(2500) == "2.50\u202fGHz"
     True
     """
     return _scaled(mhz, MHZ_PER_GHZ, "MHz", "GHz")
@@ -183,7 +183,7 @@ def format_memory(mib: float) -> str:
 
     Examples
     --------
-    >>> format_memory(12288) == "12.0\u2009GiB"
+    >>> format_memory(12288) == "12.0\u202fGiB"
     True
     """
     return _scaled(mib, MIB_PER_GIB, "MiB", "GiB")

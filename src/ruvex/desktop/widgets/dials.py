@@ -181,7 +181,7 @@ class Dials(QWidget):
         pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
         if isinstance(item, Guest):
             host = plan.host_of(item)
-            vcpus = f"{item.vcpus} vCPU" + ("s" if item.vcpus > 1 else "")
+            vcpus = f"{item.vcpus}\u00a0vCPU" + ("s" if item.vcpus > 1 else "")
             parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
         else:
             row = division.position[item.id]
@@ -201,6 +201,12 @@ class Dials(QWidget):
             facts.append("agent missing: its memory stays at boot size")
         if any(getattr(division, name).node_broken[row] for name in RESOURCES):
             facts.append("its members are promised more than it has")
+        elif isinstance(item, Pool):
+            claims = ((name, float(getattr(division, name).claim[row])) for name in RESOURCES)
+            beyond = [
+                figure_with_unit(claim, name) for name, claim in claims if claim > getattr(item, name).reservation
+            ]
+            facts += [f"its members are promised {' and '.join(beyond)}"] if beyond else []
         self._facts.setText("\n".join(facts))
 
     def _show_item(self, item: Guest | Pool, name: str) -> None:

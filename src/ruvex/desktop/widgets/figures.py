@@ -80,7 +80,7 @@ def percent(part: float, whole: float) -> str:
 
     Examples
     --------
-    >>> percent(999, 1000) == "99\u2009%"
+    >>> percent(999, 1000) == "99\u202f%"
     True
     """
     if whole <= 0:

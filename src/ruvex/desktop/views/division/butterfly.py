@@ -171,6 +171,14 @@ class Butterfly(QAbstractScrollArea):
     # Selection
 
     def _on_selection_changed(self) -> None:
+        selected, division = self._session.selected, self._session.division
+        if selected is not None and self.row_list.number_of(selected) is None:
+            # What is selected must be seen: unfold the pools around it.
+            above = division.parents[division.position[selected]]
+            while above is not None:
+                self._folded.discard(above)
+                above = division.parents[division.position[above]]
+            self._lay_out_rows()
         self._bring_into_view()
         self.viewport().update()
 
