@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import sys
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QCloseEvent, QDropEvent
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop.actions import ActionName
+from ruvex.desktop.app import tell_unexpected
 from ruvex.desktop.state import State
 from ruvex.desktop.views.division.story import row_story
 from ruvex.plan import ElasticMemory, Plan, read_plan
@@ -366,6 +369,19 @@ class Files(WindowCase):
         move = Qt.DropAction.CopyAction
         self.window.dropEvent(QDropEvent(QPointF(5, 5), move, data, LEFT, NONE))
         self.assertEqual(self.session.path, self.path)
+
+    def test_mistakes_of_ruvex_itself_are_told(self) -> None:
+        """An unexpected error ends neither the window nor the work: it is told, and written down."""
+        self.open_demo()
+        with mock.patch.dict("os.environ", {"RUVEX_STATE_DIR": str(self.folder)}), mock.patch("sys.excepthook"):
+            tell_unexpected(self.window)
+            try:
+                raise RuntimeError("a wheel came off")
+            except RuntimeError as error:
+                sys.excepthook(type(error), error, error.__traceback__)
+        self.assertIn("Ruvex itself made a mistake: a wheel came off", self.window.notice.text)
+        self.assertIn("Traceback", (self.folder / "errors.log").read_text())
+        self.assertEqual(self.session.plan.name, "Orrin Sound Ferries")
 
     def test_damaged_state_is_no_obstacle(self) -> None:
         """A damaged state file only means that nothing is remembered."""

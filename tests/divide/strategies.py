@@ -48,11 +48,19 @@ def memories(draw: st.DrawFn) -> dict[str, Any]:
 @st.composite
 def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
     """Draw a valid plan whose demands are plain numbers."""
-    mhz = draw(st.sampled_from([1000, 2600]))
-    host = {
-        "id": "h", "sockets": 1, "cores_per_socket": draw(st.integers(1, 12)), "mhz": mhz,
-        "smt_yield": draw(st.sampled_from([0, 0.25])), "memory_mib": draw(st.floats(0, 60_000)),
-    }  # fmt: skip
+    hosts = [
+        {
+            "id": f"h{i}",
+            "sockets": 1,
+            "cores_per_socket": draw(st.integers(1, 12)),
+            "threads_per_core": draw(st.integers(1, 2)),
+            "mhz": draw(st.sampled_from([1000, 2600])),
+            "smt_yield": draw(st.sampled_from([0, 0.25])),
+            "overhead_mhz": draw(st.sampled_from([0, 700, 5000])),
+            "memory_mib": draw(st.floats(0, 60_000)),
+        }
+        for i in range(draw(st.sampled_from([1, 1, 1, 2, 0])))
+    ]
     pools: list[dict[str, Any]] = []
     for i in range(draw(st.integers(0, max_pools))):
         parent = draw(st.sampled_from([None, *(p["id"] for p in pools)]))
@@ -69,11 +77,13 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
     guests = []
     for i in range(draw(st.integers(0, max_guests))):
         vcpus = draw(st.integers(1, 8))
+        host = draw(st.sampled_from(hosts)) if hosts else None
         work = {"cpu": draw(_AMOUNTS), "working": draw(_AMOUNTS), "touched": draw(_AMOUNTS)}
         guests.append({
             "id": f"g{i}", "pool": draw(st.sampled_from([None, *(p["id"] for p in pools)])), "vcpus": vcpus,
+            "host": host["id"] if host else None,
             "power": draw(st.sampled_from(["on", "on", "on", "off"])), "agent": draw(st.booleans()),
-            "cpu": draw(limited(vcpus * mhz)), "memory": draw(memories()), "demand": work,
+            "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "memory": draw(memories()), "demand": work,
         })  # fmt: skip
     rules = {
         "reservation_rule": draw(st.sampled_from(["floor", "on-top"])),
@@ -85,7 +95,6 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
             "percent_of_size": 1,
         },
     }
-    hosts = [host] if draw(st.integers(0, 19)) else []
     data = {
         "format": "ruvex-plan",
         "version": 1,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import inf
 from typing import Final
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -85,6 +86,8 @@ class Track(QWidget):
         self.handles: tuple[Handle, ...] = ()
         self._held: str | None = None
         self._hovered: str | None = None
+        self._within_reach: list[Handle] = []
+        self._pressed_x = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -144,37 +147,45 @@ class Track(QWidget):
         snap = self._snap / 10 if fine else self._snap
         return min(max(round(value / snap) * snap, handle.low), handle.high)
 
-    def _handle_near(self, point: QPointF) -> Handle | None:
+    def _handles_near(self, point: QPointF) -> list[Handle]:
+        """Give the nearest handle within reach; several, from the inmost, where they stand on one spot."""
         if point.y() > self._theme.px(_TOP + _BAR + 8):
-            return None
-        reach = self._theme.px(_REACH)
-        near = [(abs(self.handle_x(h.key) - point.x()), -i, h) for i, h in enumerate(self.handles)]
-        near = [entry for entry in near if entry[0] <= reach]
-        if not near:
-            return None
-        # Where several stand on one spot, the one that can still move outwards is taken.
-        return min(near, key=lambda entry: (round(entry[0]), entry[1]))[2]
+            return []
+        away = {handle.key: abs(self.handle_x(handle.key) - point.x()) for handle in self.handles}
+        least = min(away.values(), default=inf)
+        if least > self._theme.px(_REACH):
+            return []
+        return [handle for handle in self.handles if away[handle.key] <= least + 1]
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take a handle."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        handle = self._handle_near(event.position())
-        if handle is not None:
-            self._held = handle.key
+        near = self._handles_near(event.position())
+        if near:
+            self._within_reach, self._pressed_x = near, event.position().x()
+            self._held = near[-1].key
             self.update()
+
+    def _choose_by_direction(self, x: float) -> None:
+        """Of handles on one spot take the outmost when the drag begins outwards, else the inmost."""
+        if len(self._within_reach) > 1 and x != self._pressed_x:
+            is_outwards = (x > self._pressed_x) != self._mirrored
+            self._held = self._within_reach[-1 if is_outwards else 0].key
+            self._within_reach = []
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag the handle that is held; Shift drags finely."""
         if event is None:
             return
         if self._held is None:
-            near = self._handle_near(event.position())
-            self._hovered = near.key if near else None
+            near = self._handles_near(event.position())
+            self._hovered = near[-1].key if near else None
             self.setCursor(Qt.CursorShape.SizeHorCursor if near else Qt.CursorShape.ArrowCursor)
-            self.setToolTip(f"{near.name}: drag, or type it above" if near else "")
+            self.setToolTip(f"{near[-1].name}: drag, or type it above" if near else "")
             self.update()
             return
+        self._choose_by_direction(event.position().x())
         handle = next(handle for handle in self.handles if handle.key == self._held)
         fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         self.dragged.emit(self._held, self._value_at(event.position().x(), handle, fine=fine))

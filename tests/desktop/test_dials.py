@@ -1,0 +1,111 @@
+"""The dials: which settings they offer, and how handles and fields keep within what is allowed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from ruvex.desktop.widgets.dial_settings import dial_settings
+from ruvex.divide import compile_plan, divide
+from ruvex.plan import Guest, Plan, Pool, find_item
+from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.desktop.base import LEFT, NONE, WindowCase
+
+
+def handles(plan: Plan, item_id: str, resource: str) -> list[tuple[Any, ...]]:
+    """Give name, value and allowed range of each handle."""
+    item = find_item(plan, item_id)
+    assert isinstance(item, Guest | Pool)
+    found = dial_settings(plan, divide(compile_plan(plan, {})), item, resource)
+    return [(handle.name, handle.value, handle.low, handle.high) for handle in found.handles]
+
+
+class Settings(WindowCase):
+    """What the dials offer for each kind of row."""
+
+    def test_handles_of_every_kind(self) -> None:
+        """Each mode of memory and each kind of row has its own settings, bounded by one another."""
+        guests = [
+            cpu_guest("c", 500, vcpus=2, reservation=300, limit=1500),
+            memory_guest("t", 1, mode="thin", size=4000, reservation=1000),
+            memory_guest("e", 1, mode="elastic", boot=2000, floor=500, ceiling=6000),
+            memory_guest("f", 1, mode="fixed", size=3000),
+        ]
+        plan = plan_of(guests, [{"id": "p", "cpu": {"reservation": 100}}])
+        inf = float("inf")
+        for item_id, resource, expected in (
+            ("c", "cpu", [("reservation", 300, 0, 1500), ("limit", 1500, 300, inf)]),
+            ("t", "cpu", [("reservation", 0, 0, 2000), ("limit", None, 1, inf)]),
+            ("t", "memory", [("reservation", 1000, 0, 4000), ("limit", None, 1000, inf)]),
+            ("e", "memory", [("floor", 500, 0, 2000), ("boot size", 2000, 500, 6000), ("ceiling", 6000, 2000, inf)]),
+            ("f", "memory", [("size", 3000, 1, inf)]),
+            ("p", "cpu", [("reservation", 100, 0, inf), ("limit", None, 100, inf)]),
+        ):
+            with self.subTest(item_id, resource=resource):
+                self.assertEqual(handles(plan, item_id, resource), expected)
+
+    def test_handles_stop_where_the_rules_do(self) -> None:
+        """A handle dragged too far stops at what the other settings allow, and the edit is never refused."""
+        self.open_plan(plan_of([cpu_guest("c", 9000, vcpus=4, reservation=500, limit=2000)]))
+        self.session.select("c")
+        self.settle()
+        track = self.dials.dials["cpu"].track
+        self.drag_handle(track, "cpu.reservation", -400)
+        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 2000)
+        self.drag_handle(track, "cpu.reservation", 900)
+        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 0)
+        self.session.undo_stack.undo()
+        self.assertEqual(track.handle_x("cpu.reservation"), track.handle_x("cpu.limit"))
+        self.drag_handle(track, "cpu.limit", -60)
+        self.assertGreater(self.session.plan.guests[0].cpu.limit or 0, 2000, "outwards the limit is taken")
+        self.drag_handle(track, "cpu.limit", 900)
+        self.assertEqual(self.session.plan.guests[0].cpu.limit, 2000, "a limit stops at the reservation")
+
+    def test_scale_stands_still_while_dragging(self) -> None:
+        """Neither the track's scale nor the axes move under a handle that is held."""
+        self.open_demo()
+        self.session.select("fare-engine")
+        self.settle()
+        track, axis = self.dials.dials["memory"].track, self.butterfly.axes["memory"]
+        scale = track.axis
+        self.drag_handle(track, "memory.ceiling", 60, release=False)
+        self.assertEqual((track.axis, self.butterfly.axes["memory"]), (scale, axis))
+        self.assertTrue(track.is_held)
+        QTest.mouseRelease(track, LEFT, NONE, QPoint(round(track.handle_x("memory.ceiling")), 17))
+        self.assertFalse(track.is_held)
+
+    def test_fine_steps_with_shift(self) -> None:
+        """Arrows in a field step by the dial's step, with Shift tenfold, and stop at the bounds."""
+        self.open_demo()
+        self.session.select("mail")
+        self.settle()
+        field = self.dials.dials["cpu"].fields["cpu.shares"]
+        for key, modifier, shares in (
+            (Qt.Key.Key_Up, NONE, 110),
+            (Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier, 210),
+            (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier, 110),
+            (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier, 10),
+            (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier, 1),
+        ):
+            QTest.keyClick(field.line, key, modifier)
+            self.assertEqual(self.session.setting_before("mail", "cpu.shares"), shares)
+
+    def test_words_follow_the_figures(self) -> None:
+        """The panel says in words how well the want is met, and what stands out."""
+        self.open_demo()
+        for item_id, place, words in (
+            ("ticket-db", "memory", "of the memory it wants, lacks"),
+            ("payroll", "memory", "holds 5.00\u202fGiB it does not need"),
+            ("payroll", "cpu", "gets all it wants"),
+        ):
+            self.session.select(item_id)
+            self.assertIn(words, self.dials.dials[place]._met.text())
+        for item_id, words in (
+            ("intranet", "agent missing: its memory stays at boot size"),
+            ("lagoon-sim", "powered off: takes no part"),
+            ("office", "its members are promised 5.20\u202fGHz and 21.0\u202fGiB"),
+        ):
+            self.session.select(item_id)
+            self.assertIn(words, self.dials._facts.text())

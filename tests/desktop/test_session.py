@@ -1,0 +1,158 @@
+"""The session without a window: edits, previews, undo and saving over any plan."""
+
+from __future__ import annotations
+
+import contextlib
+import tempfile
+import unittest
+from pathlib import Path
+
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from PyQt6.QtTest import QSignalSpy
+
+from ruvex.desktop import make_application
+from ruvex.desktop.session import Session
+from ruvex.desktop.widgets.effect_line import effect_text
+from ruvex.divide import compile_plan, divide
+from ruvex.plan import EditError, Plan, plan_text, read_plan
+from tests.builders import cpu_guest, plan_of
+from tests.divide.strategies import plans
+
+EXAMPLES = settings(max_examples=40, deadline=None)
+EDITS = st.lists(
+    st.tuples(
+        st.integers(0, 30),
+        st.sampled_from(["cpu.reservation", "cpu.limit", "cpu.shares", "memory.shares", "memory.floor", "memory.size"]),
+        st.one_of(st.none(), st.floats(0.5, 9000)),
+    ),
+    min_size=1,
+    max_size=6,
+)
+
+
+class Editing(unittest.TestCase):
+    """What must hold whatever is edited."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        """Qt's signals and timers want an application."""
+        cls.application = make_application()
+
+    def setUp(self) -> None:
+        """Make a folder."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def open(self, plan: Plan) -> Session:
+        """Open a plan in a new session."""
+        path = self.folder / "plan.ruvex.json"
+        path.write_text(plan_text(plan), encoding="utf-8")
+        session = Session()
+        session.open(path)
+        self.addCleanup(session.background.wait)
+        return session
+
+    def assert_shown(self, session: Session) -> None:
+        """What is shown is what a fresh division of the shown plan gives."""
+        fresh = divide(compile_plan(session.plan, {}))
+        self.assertEqual(session.division.to_json(), fresh.to_json())
+
+    @EXAMPLES
+    @given(plans(), EDITS)
+    def test_undo_to_the_start_redo_to_the_end(self, plan: Plan, edits: list[tuple[int, str, float | None]]) -> None:
+        """Any edits, refused ones among them, undo to the plan as opened and redo to the plan as edited."""
+        targets = [item.id for item in (*plan.pools, *plan.guests)]
+        assume(targets)
+        session = self.open(plan)
+        opened = session.plan
+        for number, setting, value in edits:
+            with contextlib.suppress(EditError):
+                session.change(targets[number % len(targets)], {setting: value}, setting)
+            self.assertIsNone(session.before)
+            self.assert_shown(session)
+        edited, count = session.plan, session.undo_stack.count()
+        for _ in range(count):
+            session.undo_stack.undo()
+            self.assert_shown(session)
+        self.assertEqual(session.plan, opened)
+        self.assertFalse(session.is_dirty)
+        for _ in range(count):
+            session.undo_stack.redo()
+        self.assertEqual(session.plan, edited)
+        self.assert_shown(session)
+
+    @EXAMPLES
+    @given(plans(), EDITS)
+    def test_previews_leave_no_trace(self, plan: Plan, edits: list[tuple[int, str, float | None]]) -> None:
+        """However a dial is moved about, giving up brings back exactly what was there."""
+        assume(plan.guests)
+        session = self.open(plan)
+        before = session.division.to_json()
+        for number, setting, value in edits:
+            with contextlib.suppress(EditError):
+                session.preview(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
+        session.give_up()
+        self.assertEqual(session.division.to_json(), before)
+        self.assertEqual((session.undo_stack.count(), session.effect), (0, None))
+
+    @EXAMPLES
+    @given(plans(), EDITS)
+    def test_saved_is_what_is_shown(self, plan: Plan, edits: list[tuple[int, str, float | None]]) -> None:
+        """A plan edited and saved is read back as it was shown, and further undo works."""
+        assume(plan.guests)
+        session = self.open(plan)
+        for number, setting, value in edits:
+            with contextlib.suppress(EditError):
+                session.change(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
+        target = self.folder / "saved.ruvex.json"
+        session.save(target)
+        self.assertFalse(session.is_dirty)
+        self.assertEqual(read_plan(target).plan, session.plan)
+        if session.undo_stack.canUndo():
+            session.undo_stack.undo()
+            self.assertTrue(session.is_dirty)
+
+    def test_an_edit_that_changes_nothing_is_no_edit(self) -> None:
+        """A dial brought back to where it was makes no undo entry."""
+        session = self.open(plan_of([cpu_guest("a", 500, shares=70)]))
+        session.preview("a", {"cpu.shares": 90.0}, "x")
+        session.preview("a", {"cpu.shares": 70.0}, "x")
+        session.commit("x")
+        self.assertEqual(session.undo_stack.count(), 0)
+
+    def test_effects_in_words(self) -> None:
+        """The line names the largest gains and losses, and says when nobody pays or gains."""
+        guests = [cpu_guest(f"g{i}", 4000) for i in range(6)]
+        session = self.open(plan_of(guests))
+        session.preview("g0", {"cpu.shares": 500.0}, "g0 shares")
+        assert session.effect is not None
+        text = effect_text(session.effect, session.plan)
+        self.assertIn("CPU 2.33 GHz moves: g0 +2.33   paid by g1 −0.47, g2 −0.47, g3 −0.47, 2 more −0.93", text)
+        session.preview("g0", {"cpu.limit": 100.0}, "g0 limit")
+        session.commit("g0 limit")
+        for guest in range(1, 6):
+            session.change(f"g{guest}", {"cpu.limit": 50.0}, "limit")
+        session.preview("g0", {"cpu.limit": 600.0}, "g0 limit")
+        self.assertIn("nobody pays: g0 +0.50", effect_text(session.effect, session.plan))
+        session.preview("g0", {"cpu.limit": 40.0}, "g0 limit")
+        self.assertIn("nobody gains: g0 −0.060", effect_text(session.effect, session.plan))
+        session.preview("g0", {"memory.shares": 300.0}, "g0 shares")
+        self.assertIn("nobody gets more or less by it", effect_text(session.effect, session.plan))
+
+    def test_signals_speak_once(self) -> None:
+        """Opening replaces; a preview divides without replacing; looking elsewhere ends a preview."""
+        session = self.open(plan_of([cpu_guest("a", 500), cpu_guest("b", 500)]))
+        replaced, divided, named = (QSignalSpy(s) for s in (session.replaced, session.divided, session.named))
+        session.preview("a", {"cpu.limit": 100.0}, "x")
+        self.assertEqual((len(replaced), len(divided), len(named)), (0, 1, 0))
+        session.set_moment(9 * 3600.0)
+        self.assertIsNone(session.before)
+        self.assertIsNone(session.plan.guests[0].cpu.limit)
+        session.change("a", {"cpu.limit": 100.0}, "x")
+        self.assertEqual((len(replaced), len(named)), (0, 1))
+        session.select("a")
+        session.new()
+        self.assertIsNone(session.selected)
+        self.assertEqual(len(replaced), 1)

@@ -1,0 +1,79 @@
+"""The two commands and the pictures, run from outside."""
+
+from __future__ import annotations
+
+import os
+import struct
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
+
+
+def run(*command: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    """Run a command without a screen."""
+    settings = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    return subprocess.run(
+        command, capture_output=True, text=True, check=False, timeout=120, env=settings | environment, cwd=ROOT
+    )
+
+
+class Scripts(unittest.TestCase):
+    """What a person without a screen gets."""
+
+    def setUp(self) -> None:
+        """Make a folder."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def size_of(self, picture: Path) -> tuple[int, int]:
+        """Read a PNG's size from its head."""
+        head = picture.read_bytes()[:24]
+        self.assertEqual(head[:8], b"\x89PNG\r\n\x1a\n")
+        width, height = struct.unpack(">II", head[16:24])
+        return width, height
+
+    def test_picture(self) -> None:
+        """A picture is taken at the size asked for; a plan that cannot be used is told."""
+        target = self.folder / "a.png"
+        module = (sys.executable, "-m", "ruvex.desktop.picture")
+        done = run(*module, str(DEMO), str(target), "--size", "1024x700", "--look", "dark", "--select", "mail")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(self.size_of(target), (1024, 700))
+        done = run(*module, str(self.folder / "none.json"), str(target))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("No such file", done.stderr)
+
+    def test_demo_without_a_screen(self) -> None:
+        """Without a screen the demo says what to do, and wrong words are answered with the usage."""
+        done = run("scripts/demo")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("scripts/demo --picture", done.stderr)
+        self.assertEqual(run("scripts/demo", "--juggle").returncode, 2)
+        target = self.folder / "demo.png"
+        self.assertEqual(run("scripts/demo", "--picture", str(target)).returncode, 0)
+        self.assertEqual(self.size_of(target), (1280, 800))
+
+    def test_open_refuses_in_words(self) -> None:
+        """``ruvex open`` with a plan that cannot be used ends with status 2 and the reason, without a window."""
+        bad = self.folder / "bad.ruvex.json"
+        bad.write_text(DEMO.read_text().replace('"cores_per_socket": 12', '"cores_per_socket": 0'))
+        code = "from ruvex.cli import main; main()"
+        done = run(sys.executable, "-c", code, "open", str(bad), QT_QPA_PLATFORM="offscreen")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("hosts[0].cores_per_socket (pier-1): 0 is not allowed; it must be at least 1", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+
+    def test_every_script_is_sound(self) -> None:
+        """Shell scripts parse, can be run, and stop at the first failure."""
+        for name in ("demo", "test", "screenshots", "bench"):
+            path = ROOT / "scripts" / name
+            self.assertTrue(os.access(path, os.X_OK), name)
+            self.assertEqual(run("bash", "-n", str(path)).returncode, 0, name)
+        self.assertIn("set -euo pipefail", (ROOT / "scripts" / "setup.sh").read_text())
+        self.assertTrue(os.access(ROOT / ".ci" / "run", os.X_OK))
