@@ -142,8 +142,9 @@ def fill_tree(tree: Tree, asks: Asks, *, on_top: bool, idle_cost: float) -> Fill
         goal = amount[:, nodes] - floors[:, nodes]
         used, headroom = breakpoints.find(nodes, goal)
         full = amount[:, nodes] >= caps[:, nodes]
-        used[full] = headroom[full] = np.inf
-        used[goal <= 0] = 0.0
+        np.copyto(used, np.inf, where=full)
+        np.copyto(headroom, np.inf, where=full)
+        np.copyto(used, 0.0, where=goal <= 0)
         levels[0, :, nodes], levels[1, :, nodes] = used, headroom
         if level.pool_node.size:
             pools = level.pools
@@ -194,33 +195,40 @@ class _Fills:
 
     def sort_breakpoints(self, tree: Tree) -> _Breakpoints:
         """Sort the levels at which any member's fill changes its slope."""
-        pairs = 2 * tree.node_count
-        pair = (tree.parent + np.array([[0], [tree.node_count]])).ravel()
-        low, high, weight = self._low.ravel(), self._high.ravel(), self._weight.ravel()
-        start_slope = end_slope = weight
-        start, end = low / weight, high / weight
+        segments = 4 * tree.node_count
+        segment = tree.segments
+        weight = self._weight.ravel()
+        low, high = self._low.ravel(), self._high.ravel()
+        start, end = self._low / self._weight, self._high / self._weight
+        start_slope = end_slope = self._weight
         parts = []
         if self._bends:
             # λ at which the fill reaches v: v/w up to the knee, and beyond it the excess counts idle_cost times.
-            cost, knee = np.broadcast_to(self._cost, self._low.shape).ravel(), self._knee.ravel()
-            bent = weight / cost
-            start += (cost - 1) * np.maximum(low - knee, 0.0) / weight
-            end += (cost - 1) * np.maximum(high - knee, 0.0) / weight
-            start_slope, end_slope = np.where(low < knee, weight, bent), np.where(high <= knee, weight, bent)
-            at = np.flatnonzero((low < knee) & (knee < high) & (cost > 1))
-            parts.append((2 * pair[at], knee[at] / weight[at], (bent - weight)[at]))
-        rising = np.flatnonzero(high > low)
-        floored = rising[low[rising] > 0]
-        from_zero = rising[low[rising] <= 0]
-        parts.append((2 * pair[floored], start[floored], start_slope[floored]))
-        parts.append((2 * pair[rising], end[rising], -end_slope[rising]))
+            # Only memory has a knee before its use.
+            extra, knee, bent = self._cost[1, 0] - 1, self._knee[1], self._weight[1] / self._cost[1, 0]
+            start_slope, end_slope = self._weight.copy(), self._weight.copy()
+            over_low, over_high = self._low[1] - knee, self._high[1] - knee
+            start[1] += extra * np.maximum(over_low, 0.0) / self._weight[1]
+            end[1] += extra * np.maximum(over_high, 0.0) / self._weight[1]
+            np.copyto(start_slope[1], bent, where=over_low >= 0)
+            np.copyto(end_slope[1], bent, where=over_high > 0)
+            at = np.flatnonzero((over_low < 0) & (over_high > 0))
+            parts.append((segment[tree.member_count + at], (knee / self._weight[1])[at], (bent - self._weight[1])[at]))
+        start_slope, end_slope = start_slope.ravel(), end_slope.ravel()
+        is_rising = high > low
+        rising = np.flatnonzero(is_rising)
+        floored = np.flatnonzero(is_rising & (low > 0))
+        from_zero = np.flatnonzero(is_rising & (low <= 0))
+        parts.append((segment[floored], start.ravel()[floored], start_slope[floored]))
+        parts.append((segment[rising], end.ravel()[rising], -end_slope[rising]))
         # All members that rise from level 0 on share one breakpoint a segment; it also marks where each begins.
-        first_slopes = np.bincount(2 * pair[from_zero], start_slope[from_zero], minlength=2 * pairs)
+        first_slopes = np.bincount(segment[from_zero], start_slope[from_zero], minlength=segments)
         if self._has_room:
             room = self._room.ravel()
             at = np.flatnonzero(room > 0)
-            first_slopes = first_slopes + np.bincount(2 * pair[at] + 1, weight[at], minlength=2 * pairs)
-            parts.append((2 * pair[at] + 1, room[at] / weight[at], -weight[at]))
-        parts.append((np.arange(2 * pairs), np.zeros(2 * pairs), first_slopes))
-        segment, level, rise = (np.concatenate(column) for column in zip(*parts, strict=True))
-        return _Breakpoints(segment, level, rise, tree.node_count)
+            roomy, slope = segment[at] + 1, weight[at]
+            first_slopes = first_slopes + np.bincount(roomy, slope, minlength=segments)
+            parts.append((roomy, room[at] / slope, -slope))
+        parts.append((np.arange(segments), np.zeros(segments), first_slopes))
+        where, level, rise = (np.concatenate(column) for column in zip(*parts, strict=True))
+        return _Breakpoints(where, level, rise, tree.node_count)

@@ -104,6 +104,9 @@ class Tree:
         From the root downwards.
     parent
         Shape (members,): the node each member belongs to.
+    segments
+        Shape (2 · members,): for each resource and member twice the number of its node among all nodes of both
+        resources; the solver's name for the node's first tier, and one more is its second.
     guest_groups
         The guests by node, counted from the first guest.
     pool_place, guest_place
@@ -114,6 +117,7 @@ class Tree:
 
     levels: tuple[Level, ...]
     parent: Ints
+    segments: Ints
     guest_groups: Groups
     pool_place: Ints
     guest_place: Ints
@@ -164,9 +168,11 @@ def build_tree(plan: Plan) -> Tree:
     guest_place = np.zeros(len(plan.guests), dtype=np.int64)
     guest_place[guest_order] = np.arange(len(guest_order))
     guest_node = np.repeat(np.arange(len(nodes)), [len(guests_in.get(node, ())) for node in nodes])
+    parents = np.concatenate((np.array(parent, dtype=np.int64), guest_node))
     return Tree(
         levels=tuple(levels),
-        parent=np.concatenate((np.array(parent, dtype=np.int64), guest_node)),
+        parent=parents,
+        segments=2 * np.concatenate((parents, parents + len(nodes))),
         guest_groups=_group(guest_node, len(nodes)),
         pool_place=pool_place,
         guest_place=guest_place,
