@@ -203,9 +203,10 @@ def bench_programs() -> list[str]:
     solving = min(solving, best_ms(lambda: solve(compiled, asks), repeats=300))
     gap = np.abs(runs[-1].delivered - solve(compiled, asks).delivered) / asks.supply[:, None]
     return [
-        f"300 guests, 30 pools through HiGHS: {theirs:.0f} ms in {runs[-1].programs} programs ="
-        f" {theirs / solving:.0f} × ours from the same asks ({solving:.2f} ms), {theirs / ours:.0f} × with asks and rows on our side only"
-        f" ({ours:.2f} ms); largest difference {gap.max():.0e} of the supply   [at least 500 ×]"
+        f"300 guests, 30 pools through HiGHS: {theirs:.0f} ms in {runs[-1].programs} programs = "
+        f"{theirs / solving:.0f} × ours from the same asks ({solving:.2f} ms), {theirs / ours:.0f} ×"
+        f" with asks and rows on our side only ({ours:.2f} ms);"
+        f" largest difference {gap.max():.0e} of the supply   [at least 500 ×]"
     ]
 
 
