@@ -47,7 +47,9 @@ ruvex_setup() {
   local system=("${debian_packages[@]}")
   [ "$kind" = check ] && system+=(xvfb xauth)
   python=$(find_python)
-  if ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then system+=(python3-venv); fi
+  if [ ! -x "$root/.venv/bin/python" ] && ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then
+    system+=(python3-venv)
+  fi
   install_debian_packages "${system[@]}"
   wanted=$("$python" -c 'import sys; print(sys.version)'; cat "$root/pyproject.toml")
   # What the checks need includes what a run needs.

@@ -14,6 +14,8 @@ MAX_MHZ = 1e9
 MAX_MIB = 1e12
 MAX_SHARES = 1e9
 MAX_SECONDS = 366 * 86_400.0
+ID_PATTERN = r"^[a-z0-9][a-z0-9-]*$"
+TEXT_PATTERN = r"^[^\x00-\x1f\x7f-\x9f]*$"
 
 
 def _whole_as_int(value: float) -> float | int:
@@ -35,9 +37,10 @@ def _time_out(seconds: float) -> str | float:
 
 Number = Annotated[float, Strict(), PlainSerializer(_whole_as_int, return_type=float | int)]
 Whole = Annotated[int, Strict()]
-Text = Annotated[str, Strict(), Field(max_length=10_000)]
+# One line: a name with line breaks or escape codes would upset terminals and rows.
+Text = Annotated[str, Strict(), Field(max_length=1000, pattern=TEXT_PATTERN)]
 Flag = Annotated[bool, Strict()]
-Id = Annotated[str, Strict(), Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=200)]
+Id = Annotated[str, Strict(), Field(pattern=ID_PATTERN, max_length=200)]
 Mhz = Annotated[Number, Field(ge=0, le=MAX_MHZ)]
 Mib = Annotated[Number, Field(ge=0, le=MAX_MIB)]
 MhzLimit = Annotated[Number, Field(gt=0, le=MAX_MHZ)]

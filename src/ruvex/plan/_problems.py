@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from ruvex.plan._errors import Problem
+from ruvex.plan._fields import TEXT_PATTERN
 
 # Pydantic names the branch of a union it tried; these are branches, not keys of the document.
 _BRANCHES = frozenset({
@@ -36,6 +37,7 @@ _MENDS = {
     "too_long": "give at most {max_length}",
     "string_too_short": "give at least {min_length} characters",
     "string_too_long": "use at most {max_length} characters",
+    "string_unicode": "use characters that can be written",
     "string_pattern_mismatch": "use lower-case letters, digits and hyphens, beginning with a letter or digit",
     "tuple_type": "write a list",
     "model_type": "write an object with keys in braces",
@@ -123,4 +125,6 @@ def _problem(details: dict[str, Any], data: Any, model: type[BaseModel], prefix:
         key = "mode" if kind == "memory_mode" else "kind"
         path, value = f"{path}.{key}", value.get(key)
     what = f"{_shown(value)} is not allowed"
+    if kind == "string_pattern_mismatch" and context.get("pattern") == TEXT_PATTERN:
+        mend = "write it on one line, without control characters"
     return Problem(path, what, mend.format(**context) if mend else str(details["msg"]).lower())
