@@ -180,6 +180,8 @@ class Looking(WindowCase):
         self.assertEqual(len(self.butterfly.row_list.rows), rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_End)
         self.assertEqual(self.session.selected, "old-fare-kiosk")
+        QTest.keyClick(self.butterfly, Qt.Key.Key_Return)
+        self.assertTrue(self.dials.dials["cpu"].fields["cpu.reservation"].line.hasFocus())
         self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center()))
         self.run_action(ActionName.FOLD_ALL)
         self.assertEqual([r.item_id for r in self.butterfly.row_list.rows][-1], "old-fare-kiosk")

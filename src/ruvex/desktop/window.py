@@ -134,6 +134,7 @@ class Window(QMainWindow):
         for name, function in run.items():
             self.actions_by_name[name].triggered.connect(lambda _checked=False, f=function: f())
         self.dials.fold_button.clicked.connect(self._on_fold_dials)
+        butterfly.dials_asked.connect(self.dials.enter)
         self.recent_menu.aboutToShow.connect(self._on_recent_shown)
         self.session.named.connect(self._on_named)
         self.session.undo_stack.indexChanged.connect(self._on_undo_changed)

@@ -261,6 +261,11 @@ class Dials(QWidget):
         what = "the CPU" if name == "cpu" else "the memory"
         return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, lacks {figure_with_unit(unmet, name)}"
 
+    def enter(self) -> None:
+        """Go to the first setting of what is selected, unfolding the dials if need be."""
+        self.set_folded(False)
+        next(iter(self.dials["cpu"].fields.values())).line.setFocus()
+
     # Turning
 
     def preview(self, key: str, value: float | None) -> None:

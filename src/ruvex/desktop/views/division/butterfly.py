@@ -55,9 +55,12 @@ class Butterfly(QAbstractScrollArea):
     -------
     axes_changed()
         Columns or axes are others now; what is drawn above the rows must follow.
+    dials_asked()
+        Enter was pressed on a row: go to its dials.
     """
 
     axes_changed = pyqtSignal()
+    dials_asked = pyqtSignal()
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -264,6 +267,8 @@ class Butterfly(QAbstractScrollArea):
                 self._session.select(parent)
         elif key == Qt.Key.Key_Escape:
             self._session.select(None)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
+            self.dials_asked.emit()
         else:
             super().keyPressEvent(event)
         self._bring_into_view()
