@@ -227,10 +227,10 @@ def bench_desktop() -> list[str]:
         window.show()
         window.open_path(path)
         # The guest that lacks most: every step of its reservation moves its whole pool.
-        division = window.session.division
+        division = window.open_plan.division
         is_free = np.isinf(division.cpu.limit) & (np.array(division.kinds) == "guest")
         chosen = division.ids[int(np.argmax(division.cpu.unmet * is_free))]
-        window.session.select(chosen)
+        window.open_plan.select(chosen)
         for _ in range(5):
             application.processEvents()
         track = window.dials.dials["cpu"].track
@@ -243,19 +243,19 @@ def bench_desktop() -> list[str]:
             # To and fro between what it gets anyhow and what it wants: there a promise is paid by others.
             part = 0.1 + 0.8 * abs(step % 24 - 12) / 12
             x = low + (high - low) * part
-            before = window.session.division.cpu.delivered
+            before = window.open_plan.division.cpu.delivered
             begin = time.perf_counter()
             QTest.mouseMove(track, QPointF(x, 17).toPoint())
             application.processEvents()
             whole.append((time.perf_counter() - begin) * 1e3)
-            moved += not np.array_equal(before, window.session.division.cpu.delivered)
-        compiled, moment = window.session._compiled, window.session._demand
+            moved += not np.array_equal(before, window.open_plan.division.cpu.delivered)
+        compiled, moment = window.open_plan._compiled, window.open_plan._demand
         solving = best_ms(lambda: divide(compiled, 0.0, demand=moment))
         viewport = window.division.butterfly.viewport()
         wing = window.division.butterfly.wing_rect("cpu", viewport.height())
         painting = best_ms(lambda: viewport.repaint(wing))
-        undone = window.session.undo_stack.count()
-        window.session.give_up()
+        undone = window.open_plan.undo_stack.count()
+        window.open_plan.give_up()
         window.close()
     assert undone == 0, "the handle was let go"
     assert moved > 200, f"only {moved} of 240 steps moved anything"

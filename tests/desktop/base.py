@@ -44,7 +44,7 @@ class WindowCase(unittest.TestCase):
         self.window = make_window(state=State(self.folder / "state"), follow_desktop=False)
         self.window.resize(1280, 800)
         self.window.show()
-        self.session = self.window.session
+        self.open_plan = self.window.open_plan
         self.butterfly = self.window.division.butterfly
         self.dials = self.window.dials
         self.settle()
@@ -55,7 +55,7 @@ class WindowCase(unittest.TestCase):
 
     def tearDown(self) -> None:
         """Close the window and let no Qt warning pass."""
-        self.session.undo_stack.setClean()
+        self.open_plan.undo_stack.setClean()
         self.window.close()
         self.settle()
         self.window.deleteLater()
@@ -66,7 +66,7 @@ class WindowCase(unittest.TestCase):
         """Let the window catch up."""
         if ms:
             QTest.qWait(ms)
-        self.session.background.wait()
+        self.open_plan.background.wait()
         # A layout asks its parent to lay out anew in the next round of events, and that one its own.
         for _ in range(3):
             self.application.processEvents()
@@ -76,7 +76,7 @@ class WindowCase(unittest.TestCase):
         self.assertTrue(self.window.open_path(self.path))
         self.settle()
 
-    def open_plan(self, plan: Plan) -> Path:
+    def show_plan(self, plan: Plan) -> Path:
         """Write a plan into the test's folder and open it."""
         path = self.folder / "test.ruvex.json"
         path.write_text(plan_text(plan), encoding="utf-8")
@@ -125,7 +125,7 @@ class WindowCase(unittest.TestCase):
 
     def delivered(self, item_id: str, resource: str = "cpu") -> float:
         """Give what the division on the screen delivers."""
-        division = self.session.division
+        division = self.open_plan.division
         return float(getattr(division, resource).delivered[division.position[item_id]])
 
     def picture(self, widget: QWidget, place: QRect | None = None) -> QImage:

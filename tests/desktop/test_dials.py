@@ -48,25 +48,25 @@ class Settings(WindowCase):
 
     def test_handles_stop_where_the_rules_do(self) -> None:
         """A handle dragged too far stops at what the other settings allow, and the edit is never refused."""
-        self.open_plan(plan_of([cpu_guest("c", 9000, vcpus=4, reservation=500, limit=2000)]))
-        self.session.select("c")
+        self.show_plan(plan_of([cpu_guest("c", 9000, vcpus=4, reservation=500, limit=2000)]))
+        self.open_plan.select("c")
         self.settle()
         track = self.dials.dials["cpu"].track
         self.drag_handle(track, "cpu.reservation", -400)
-        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 2000)
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 2000)
         self.drag_handle(track, "cpu.reservation", 900)
-        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 0)
-        self.session.undo_stack.undo()
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 0)
+        self.open_plan.undo_stack.undo()
         self.assertEqual(track.handle_x("cpu.reservation"), track.handle_x("cpu.limit"))
         self.drag_handle(track, "cpu.limit", -60)
-        self.assertGreater(self.session.plan.guests[0].cpu.limit or 0, 2000, "outwards the limit is taken")
+        self.assertGreater(self.open_plan.plan.guests[0].cpu.limit or 0, 2000, "outwards the limit is taken")
         self.drag_handle(track, "cpu.limit", 900)
-        self.assertEqual(self.session.plan.guests[0].cpu.limit, 2000, "a limit stops at the reservation")
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.limit, 2000, "a limit stops at the reservation")
 
     def test_scale_stands_still_while_dragging(self) -> None:
         """Neither the track's scale nor the axes move under a handle that is held."""
         self.open_demo()
-        self.session.select("fare-engine")
+        self.open_plan.select("fare-engine")
         self.settle()
         track, axis = self.dials.dials["memory"].track, self.butterfly.axes["memory"]
         scale = track.axis
@@ -79,7 +79,7 @@ class Settings(WindowCase):
     def test_fine_steps_with_shift(self) -> None:
         """Arrows in a field step by the dial's step, with Shift tenfold, and stop at the bounds."""
         self.open_demo()
-        self.session.select("mail")
+        self.open_plan.select("mail")
         self.settle()
         field = self.dials.dials["cpu"].fields["cpu.shares"]
         for key, modifier, shares in (
@@ -90,7 +90,7 @@ class Settings(WindowCase):
             (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier, 1),
         ):
             QTest.keyClick(field.line, key, modifier)
-            self.assertEqual(self.session.setting_before("mail", "cpu.shares"), shares)
+            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), shares)
 
     def test_words_follow_the_figures(self) -> None:
         """The panel says in words how well the want is met, and what stands out."""
@@ -100,12 +100,12 @@ class Settings(WindowCase):
             ("payroll", "memory", "holds 5.00\u202fGiB it does not need"),
             ("payroll", "cpu", "gets all it wants"),
         ):
-            self.session.select(item_id)
+            self.open_plan.select(item_id)
             self.assertIn(words, self.dials.dials[place]._met.text())
         for item_id, words in (
             ("intranet", "agent missing: its memory stays at boot size"),
             ("lagoon-sim", "powered off: takes no part"),
             ("office", "its members are promised 5.20\u202fGHz and 21.0\u202fGiB"),
         ):
-            self.session.select(item_id)
+            self.open_plan.select(item_id)
             self.assertIn(words, self.dials._facts.text())

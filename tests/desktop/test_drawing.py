@@ -30,7 +30,7 @@ class Bars(WindowCase):
             memory_guest("held", 10_000, mode="thin", size=60_000, reservation=40_000, pool="p"),
             memory_guest("lone", 30_000, mode="thin", size=60_000),
         ]
-        self.open_plan(plan_of(guests, pools))
+        self.show_plan(plan_of(guests, pools))
         self.image: QImage = self.picture(self.butterfly.viewport())
 
     def colours(self, item_id: str, resource: str, low: float, high: float) -> set[str]:
@@ -86,10 +86,10 @@ class Bars(WindowCase):
             return min(image.pixelColor(point).lightness() for point in points)
 
         before = darkest()
-        self.session.preview("bound", {"cpu.limit": 5000.0}, "limit")
+        self.open_plan.preview("bound", {"cpu.limit": 5000.0}, "limit")
         self.settle()
         self.assertLess(darkest(), before - 60)
-        self.session.give_up()
+        self.open_plan.give_up()
         self.settle()
         self.assertEqual(darkest(), before)
 

@@ -29,7 +29,7 @@ class DayAtWork(WindowCase):
         self.open_demo()
         self.assertIn("Orrin Sound Ferries", self.window.windowTitle())
         self.click_row("berth-planner")
-        self.assertEqual(self.session.selected, "berth-planner")
+        self.assertEqual(self.open_plan.selected, "berth-planner")
         track = self.dials.dials["cpu"].track
 
         before, other = self.delivered("berth-planner"), self.delivered("vessel-tracking")
@@ -38,14 +38,14 @@ class DayAtWork(WindowCase):
         self.assertGreater(self.delivered("berth-planner"), before)
         self.assertLess(self.delivered("vessel-tracking"), other)
         self.assertNotEqual(self.picture(self.butterfly.viewport()), rows)
-        self.assertEqual(self.session.undo_stack.count(), 0, "nothing is made before the button is let go")
+        self.assertEqual(self.open_plan.undo_stack.count(), 0, "nothing is made before the button is let go")
         self.assertIn("berth-planner CPU reservation 2.50", self.dials.effect.text)
         self.assertIn("paid by", self.dials.effect.text)
         self.assertIn("vessel-tracking −", self.dials.effect.text)
         QTest.mouseRelease(track, LEFT, NONE, QPoint(round(track.handle_x("cpu.reservation")), 17))
         self.settle()
-        raised = self.session.plan.guests[0].cpu.reservation
-        self.assertEqual(self.session.undo_stack.count(), 1)
+        raised = self.open_plan.plan.guests[0].cpu.reservation
+        self.assertEqual(self.open_plan.undo_stack.count(), 1)
         self.assertGreater(raised, 2500)
         self.assertTrue(self.window.isWindowModified())
 
@@ -53,41 +53,41 @@ class DayAtWork(WindowCase):
         self.assertIn("Undo: berth-planner CPU reservation", undo.text())
         QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.settle()
-        self.assertEqual(self.session.plan.guests[0].cpu.reservation, 2500)
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 2500)
         self.assertAlmostEqual(self.delivered("berth-planner"), before)
         self.assertIn("Undone: berth-planner", self.dials.effect.text)
         self.assertFalse(self.window.isWindowModified())
         self.run_action(ActionName.REDO)
-        self.assertEqual(self.session.plan.guests[0].cpu.reservation, raised)
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, raised)
 
         self.type_into(self.dials.dials["memory"].fields["memory.limit"], "10 GiB")
         self.assertEqual(self.delivered("berth-planner", "memory"), 10 * 1024)
         QTest.mouseClick(self.dials.dials["cpu"].choices[4.0], LEFT)
         self.settle()
-        self.assertEqual(self.session.plan.guests[0].cpu.shares, 400)
-        shown = self.session.division.to_json()
+        self.assertEqual(self.open_plan.plan.guests[0].cpu.shares, 400)
+        shown = self.open_plan.division.to_json()
         QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertFalse(self.window.isWindowModified())
         self.assertEqual(len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines()))
 
         self.run_action(ActionName.NEW)
-        self.assertEqual(self.session.plan.guests, ())
+        self.assertEqual(self.open_plan.plan.guests, ())
         self.open_demo()
-        self.assertEqual(self.session.division.to_json(), shown)
+        self.assertEqual(self.open_plan.division.to_json(), shown)
 
     def test_drag_given_up(self) -> None:
         """Esc while a handle is held puts everything back and makes no undo entry."""
         self.open_demo()
         self.click_row("ticket-db")
-        track, before = self.dials.dials["memory"].track, self.session.division
+        track, before = self.dials.dials["memory"].track, self.open_plan.division
         self.drag_handle(track, "memory.limit", -200, release=False)
         self.assertLess(self.delivered("ticket-db", "memory"), before.memory.delivered[before.position["ticket-db"]])
         QTest.keyClick(track, Qt.Key.Key_Escape)
         self.settle()
-        self.assertEqual(self.session.division.to_json(), before.to_json())
-        self.assertEqual(self.session.undo_stack.count(), 0)
-        self.assertIsNone(self.session.plan.guests[9].memory.limit)
+        self.assertEqual(self.open_plan.division.to_json(), before.to_json())
+        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+        self.assertIsNone(self.open_plan.plan.guests[9].memory.limit)
 
     def test_limit_dragged_to_the_end_is_off(self) -> None:
         """A limit is taken off by dragging its bracket to the end of the track, and undo brings it back."""
@@ -95,7 +95,7 @@ class DayAtWork(WindowCase):
         self.click_row("gate-cameras")
         track = self.dials.dials["cpu"].track
         self.drag_handle(track, "cpu.limit", round(track.axis.end - track.handle_x("cpu.limit")))
-        cameras = self.session.plan.guests[self.session.plan.guest_index["gate-cameras"]]
+        cameras = self.open_plan.plan.guests[self.open_plan.plan.guest_index["gate-cameras"]]
         self.assertIsNone(cameras.cpu.limit)
         self.assertEqual(self.dials.dials["cpu"].fields["cpu.limit"].line.text(), "no limit")
         self.run_action(ActionName.UNDO)
@@ -112,17 +112,17 @@ class DayAtWork(WindowCase):
         )  # fmt: skip
         for key, text, _ in entries:
             self.type_into(fields[key], text)
-        guest = self.session.plan.guests[self.session.plan.guest_index["fare-engine"]]
+        guest = self.open_plan.plan.guests[self.open_plan.plan.guest_index["fare-engine"]]
         self.assertIsInstance(guest.memory, ElasticMemory)
         for key, _, value in entries:
             self.assertEqual(getattr(guest.memory, key.removeprefix("memory.")), value)
-        names = [self.session.undo_stack.text(i) for i in range(self.session.undo_stack.count())]
+        names = [self.open_plan.undo_stack.text(i) for i in range(self.open_plan.undo_stack.count())]
         self.assertEqual(len(names), 5)
         for name, word in zip(names, ("floor", "boot size", "ceiling", "headroom", "shares"), strict=True):
             self.assertIn(f"fare-engine Memory {word}", name)
         for _ in names:
             self.run_action(ActionName.UNDO)
-        self.assertEqual(self.session.plan, read_plan(self.path).plan)
+        self.assertEqual(self.open_plan.plan, read_plan(self.path).plan)
 
     def test_typing_units_and_refusals(self) -> None:
         """Units are understood; what is not accepted stays in the field with the reason and changes nothing."""
@@ -131,8 +131,8 @@ class DayAtWork(WindowCase):
         cpu = self.dials.dials["cpu"]
         for text, mhz in (("1.5 GHz", 1500), ("900 MHz", 900), ("2", 2000), ("25 %", 2600), ("1 core", 2600)):
             self.type_into(cpu.fields["cpu.reservation"], text)
-            self.assertEqual(self.session.setting_before("mail", "cpu.reservation"), mhz, text)
-        made = self.session.undo_stack.count()
+            self.assertEqual(self.open_plan.setting_before("mail", "cpu.reservation"), mhz, text)
+        made = self.open_plan.undo_stack.count()
         for text, reason in (
             ("lots", "is not a number"), ("3 bananas", "is no CPU unit"), ("99 GHz", "at most 10400 MHz"),
             ("-1", "it must be at least 0"),
@@ -143,11 +143,11 @@ class DayAtWork(WindowCase):
             self.assertIn(reason, self.dials.effect.text)
             self.assertEqual(field.line.text(), text)
             self.assertTrue(field.is_refused)
-        self.assertEqual(self.session.undo_stack.count(), made)
+        self.assertEqual(self.open_plan.undo_stack.count(), made)
         QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Escape)
         self.assertIn("2.60", cpu.fields["cpu.reservation"].line.text())
         QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Up)
-        self.assertEqual(self.session.setting_before("mail", "cpu.reservation"), 2650)
+        self.assertEqual(self.open_plan.setting_before("mail", "cpu.reservation"), 2650)
 
     def test_pool_and_supply(self) -> None:
         """A pool's dials move all of its guests; without a selection the supply is shown."""
@@ -157,7 +157,7 @@ class DayAtWork(WindowCase):
         self.assertAlmostEqual(self.delivered("science"), 4000)
         self.assertIn("tide-model −", self.dials.effect.text)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Escape)
-        self.assertIsNone(self.session.selected)
+        self.assertIsNone(self.open_plan.selected)
         self.assertNotIn("cpu.limit", self.dials.dials["cpu"].fields)
 
 
@@ -170,16 +170,16 @@ class Looking(WindowCase):
         self.butterfly.setFocus()
         rows = len(self.butterfly.row_list.rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
-        self.assertEqual(self.session.selected, "sailing")
+        self.assertEqual(self.open_plan.selected, "sailing")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Left)
         self.assertEqual(len(self.butterfly.row_list.rows), rows - 10)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
-        self.assertEqual(self.session.selected, "booking")
+        self.assertEqual(self.open_plan.selected, "booking")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Up)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Right)
         self.assertEqual(len(self.butterfly.row_list.rows), rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_End)
-        self.assertEqual(self.session.selected, "old-fare-kiosk")
+        self.assertEqual(self.open_plan.selected, "old-fare-kiosk")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Return)
         self.assertTrue(self.dials.dials["cpu"].fields["cpu.reservation"].line.hasFocus())
         self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center()))
@@ -196,54 +196,54 @@ class Looking(WindowCase):
         x = self.butterfly.columns.names[0] + 10
         QTest.mouseClick(self.butterfly.viewport(), LEFT, NONE, QPoint(x, place.center().y()))
         self.assertTrue(self.butterfly.row_rect("ticket-db").isEmpty())
-        self.assertIsNone(self.session.selected)
+        self.assertIsNone(self.open_plan.selected)
 
     def test_moment_is_dragged_and_stepped(self) -> None:
         """Dragging the handle redraws everything; keys step it; it is kept in the file without being an edit."""
         self.open_demo()
         strip = self.window.head.strip
-        morning, picture = self.session.division.cpu.total_wanted, self.picture(self.butterfly.viewport())
+        morning, picture = self.open_plan.division.cpu.total_wanted, self.picture(self.butterfly.viewport())
         QTest.mousePress(strip, LEFT, NONE, strip.handle_rect().center())
         QTest.mouseMove(strip, QPoint(round(strip.x_of(12 * 3600)), 40))
         QTest.mouseRelease(strip, LEFT, NONE, QPoint(round(strip.x_of(12 * 3600)), 40))
         self.settle()
-        self.assertAlmostEqual(self.session.plan.moment, 12 * 3600, delta=120)
-        self.assertLess(self.session.division.cpu.total_wanted, morning / 2)
+        self.assertAlmostEqual(self.open_plan.plan.moment, 12 * 3600, delta=120)
+        self.assertLess(self.open_plan.division.cpu.total_wanted, morning / 2)
         self.assertNotEqual(self.picture(self.butterfly.viewport()), picture)
-        self.session.set_moment(12 * 3600)
+        self.open_plan.set_moment(12 * 3600)
         for key, expected in (("]", 12 * 3600 + 300), ("[", 12 * 3600), ("}", 13 * 3600), ("{", 12 * 3600)):
             QTest.keyClick(self.window, key)
-            self.assertEqual(self.session.plan.moment, expected)
+            self.assertEqual(self.open_plan.plan.moment, expected)
         strip.setFocus()
         QTest.keyClick(strip, Qt.Key.Key_End)
         QTest.keyClick(strip, Qt.Key.Key_Left)
-        self.assertEqual(self.session.plan.moment, 86_100)
-        self.assertFalse(self.session.is_dirty)
+        self.assertEqual(self.open_plan.plan.moment, 86_100)
+        self.assertFalse(self.open_plan.is_dirty)
         self.window.save()
         self.assertEqual(read_plan(self.path).plan.moment, 86_100)
 
     def test_day_strip_follows_edits(self) -> None:
         """The full day comes from the background, and again after an edit; an older answer changes nothing."""
         self.open_demo()
-        self.assertEqual(self.session.day.times_s.size, 289)
-        wanted = self.session.day.wanted[1].copy()
-        self.session.change("crew-roster", {"memory.headroom_percent": 300.0}, "headroom")
+        self.assertEqual(self.open_plan.day.times_s.size, 289)
+        wanted = self.open_plan.day.wanted[1].copy()
+        self.open_plan.change("crew-roster", {"memory.headroom_percent": 300.0}, "headroom")
         self.settle(120)
-        self.assertTrue((self.session.day.wanted[1] > wanted + 1000).all())
-        self.session.change("crew-roster", {"memory.headroom_percent": 15.0}, "headroom")
+        self.assertTrue((self.open_plan.day.wanted[1] > wanted + 1000).all())
+        self.open_plan.change("crew-roster", {"memory.headroom_percent": 15.0}, "headroom")
         QTest.qWait(80)
-        self.session.new()
+        self.open_plan.new()
         self.settle()
-        self.assertEqual(self.session.day.wanted.max(), 0)
+        self.assertEqual(self.open_plan.day.wanted.max(), 0)
 
     def test_moment_survives_undo(self) -> None:
         """Undo takes back the edit, not the look at another time."""
         self.open_demo()
-        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
-        self.session.set_moment(3600.0)
+        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.open_plan.set_moment(3600.0)
         self.run_action(ActionName.UNDO)
-        self.assertEqual(self.session.plan.moment, 3600)
-        self.assertEqual(self.session.division.at_s, 3600)
+        self.assertEqual(self.open_plan.plan.moment, 3600)
+        self.assertEqual(self.open_plan.division.at_s, 3600)
 
     def test_light_dark_and_text_size(self) -> None:
         """Light and dark differ everywhere, larger text makes larger rows, and both are remembered."""
@@ -277,8 +277,8 @@ class Looking(WindowCase):
         self.butterfly.setFocus()
         box = self.window.command_box
         for typed, check in (
-            ("gate cam", lambda: self.session.selected == "gate-cameras"),
-            ("12:30", lambda: self.session.plan.moment == 45_000),
+            ("gate cam", lambda: self.open_plan.selected == "gate-cameras"),
+            ("12:30", lambda: self.open_plan.plan.moment == 45_000),
             ("dark", lambda: self.window.theme.is_dark),
         ):
             QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
@@ -300,7 +300,7 @@ class Looking(WindowCase):
     def test_story_of_a_row(self) -> None:
         """The hover tells the whole story of a row in words."""
         self.open_demo()
-        division = self.session.division
+        division = self.open_plan.division
         story = row_story(division, division.position["gate-cameras"], "gate-cameras")
         for part in ("CPU: gets 1.20", "wants 4.20", "lacks 3.00", "limit 1.20", "Memory: gets"):
             self.assertIn(part, story)
@@ -319,14 +319,14 @@ class Files(WindowCase):
         self.assertIn("bad.ruvex.json was not opened", self.window.notice.text)
         self.assertIn("guests[0].vcpus", self.window.notice.text)
         self.assertIn("more", self.window.notice.text)
-        self.assertEqual(self.session.path, self.path)
+        self.assertEqual(self.open_plan.path, self.path)
         QTest.mouseClick(self.window.notice.choices[0], LEFT)
         self.assertEqual(self.window.notice.text, "")
 
     def test_unsaved_changes_are_asked_about(self) -> None:
         """Closing or replacing a changed plan asks in the window; each answer does what it says."""
         self.open_demo()
-        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
         event = QCloseEvent()
         self.window.closeEvent(event)
         self.assertFalse(event.isAccepted())
@@ -337,7 +337,7 @@ class Files(WindowCase):
         self.assertTrue(self.window.isVisible())
         self.run_action(ActionName.NEW)
         QTest.mouseClick(self.window.notice.choices[0], LEFT)
-        self.assertEqual(self.session.plan.guests, ())
+        self.assertEqual(self.open_plan.plan.guests, ())
         self.assertEqual(read_plan(self.path).plan.guests[19].cpu.shares, 400)
 
     def test_save_as_and_recent(self) -> None:
@@ -347,22 +347,22 @@ class Files(WindowCase):
         target.parent.mkdir()
         self.window.ask_save = lambda _window, _suggestion: target
         self.run_action(ActionName.SAVE_AS)
-        self.assertEqual(read_plan(target).plan, self.session.plan)
+        self.assertEqual(read_plan(target).plan, self.open_plan.plan)
         self.assertEqual(State(self.folder / "state").recent, [target, self.path])
         self.window.recent_menu.aboutToShow.emit()
         self.window.recent_menu.actions()[1].trigger()
-        self.assertEqual(self.session.path, self.path)
+        self.assertEqual(self.open_plan.path, self.path)
         self.window.ask_open = lambda _window, _folder: target
         self.run_action(ActionName.OPEN)
-        self.assertEqual(self.session.path, target)
+        self.assertEqual(self.open_plan.path, target)
 
     def test_cannot_save(self) -> None:
         """A failed save says why and keeps the changes."""
         self.open_demo()
-        self.session.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
         self.assertFalse(self.window._write(Path("/proc/nowhere/x.ruvex.json")))
         self.assertIn("was not saved", self.window.notice.text)
-        self.assertTrue(self.session.is_dirty)
+        self.assertTrue(self.open_plan.is_dirty)
 
     def test_dropped_file_is_opened(self) -> None:
         """A plan file dropped on the window is opened."""
@@ -370,7 +370,7 @@ class Files(WindowCase):
         data.setUrls([QUrl.fromLocalFile(str(self.path))])
         move = Qt.DropAction.CopyAction
         self.window.dropEvent(QDropEvent(QPointF(5, 5), move, data, LEFT, NONE))
-        self.assertEqual(self.session.path, self.path)
+        self.assertEqual(self.open_plan.path, self.path)
 
     def test_mistakes_of_ruvex_itself_are_told(self) -> None:
         """An unexpected error ends neither the window nor the work: it is told, and written down."""
@@ -383,7 +383,7 @@ class Files(WindowCase):
                 sys.excepthook(type(error), error, error.__traceback__)
         self.assertIn("Ruvex itself made a mistake: a wheel came off", self.window.notice.text)
         self.assertIn("Traceback", (self.folder / "errors.log").read_text())
-        self.assertEqual(self.session.plan.name, "Orrin Sound Ferries")
+        self.assertEqual(self.open_plan.plan.name, "Orrin Sound Ferries")
 
     def test_damaged_state_is_no_obstacle(self) -> None:
         """A damaged state file only means that nothing is remembered."""
@@ -401,7 +401,7 @@ class Extremes(WindowCase):
         """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
         self.assertTrue(self.window.division.empty.isVisible())
         QTest.mouseClick(self.window.division.empty.buttons[1], LEFT)
-        self.assertEqual(self.session.plan.name, "Orrin Sound Ferries")
+        self.assertEqual(self.open_plan.plan.name, "Orrin Sound Ferries")
         self.assertFalse(self.window.division.empty.isVisible())
         for plan in (
             Plan(name="nothing"),
@@ -410,29 +410,29 @@ class Extremes(WindowCase):
             plan_of([cpu_guest("a", 5) | {"power": "off"}], [{"id": "p"}]),
             plan_of([memory_guest("a", 5, mode="fixed", size=900_000), cpu_guest("b", 5)]),
         ):
-            self.open_plan(plan)
-            for item_id in [*self.session.division.ids, None]:
-                self.session.select(item_id)
+            self.show_plan(plan)
+            for item_id in [*self.open_plan.division.ids, None]:
+                self.open_plan.select(item_id)
                 self.assertFalse(self.picture(self.window).isNull())
-            self.session.set_moment(50_000.0)
-        self.assertTrue(self.session.division.memory.broken)
+            self.open_plan.set_moment(50_000.0)
+        self.assertTrue(self.open_plan.division.memory.broken)
 
     def test_five_hundred_guests_with_long_names(self) -> None:
         """A large plan with names that do not fit is scrolled, selected and changed like a small one."""
         name = "a-guest-with-a-very-long-name-that-goes-on-and-on-for-no-good-reason-number-"
         guests = [cpu_guest(f"g{i}", 200, pool=f"p{i % 20}") | {"name": f"{name}{i}"} for i in range(500)]
         pools = [{"id": f"p{i}", "name": name + str(i), "parent": f"p{i - 1}" if i % 4 else None} for i in range(20)]
-        self.open_plan(plan_of(guests, pools, host=HOST, name=name * 3))
+        self.show_plan(plan_of(guests, pools, host=HOST, name=name * 3))
         for size in ((1280, 800), (1024, 700)):
             self.window.resize(*size)
             self.settle()
             self.assertEqual(self.window.width(), size[0], "the window must be able to be that narrow")
             QTest.keyClick(self.butterfly, Qt.Key.Key_End)
-            last = self.session.selected
+            last = self.open_plan.selected
             assert last is not None
             self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect(last).center()))
             before = self.delivered(last)
-            self.session.change(last, {"cpu.reservation": 150.0}, "more")
+            self.open_plan.change(last, {"cpu.reservation": 150.0}, "more")
             self.assertGreater(self.delivered(last), before)
             self.run_action(ActionName.UNDO)
 
@@ -440,7 +440,7 @@ class Extremes(WindowCase):
         """With text at 150 % the window still fits 1280×800 and every field of the dials shows."""
         self.open_demo()
         self.window.theme.set_scale(1.5)
-        self.session.select("fare-engine")
+        self.open_plan.select("fare-engine")
         self.window.resize(1280, 800)
         self.settle()
         self.assertEqual((self.window.width(), self.window.height()), (1280, 800))

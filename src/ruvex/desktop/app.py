@@ -13,7 +13,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from ruvex import __version__
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.state import State, state_folder
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.window import Window
@@ -41,7 +41,7 @@ def make_window(*, state: State | None = None, follow_desktop: bool = True) -> W
     theme = Theme(follow_desktop=follow_desktop)
     theme.set_mode(state.theme_mode)
     theme.set_scale(state.text_scale)
-    window = Window(Session(), theme, state)
+    window = Window(OpenPlan(), theme, state)
     window.resize(*_SIZE)
     return window
 
@@ -72,7 +72,7 @@ def run_desktop(plan: Path | None) -> int:
     window = make_window()
     tell_unexpected(window)
     if plan is not None:
-        window.session.open(plan)
+        window.open_plan.open(plan)
         window.state.add_recent(plan)
     window.show()
     # Qt's loop hides Ctrl+C from Python; a timer lets it be seen.

@@ -50,14 +50,14 @@ def take_picture(
         window.theme.set_scale(scale)
         window.resize(*size)
         if plan is not None:
-            window.session.open(plan)
+            window.open_plan.open(plan)
         if at is not None:
-            window.session.set_moment(parse_time(at))
-        window.session.select(select)
+            window.open_plan.set_moment(parse_time(at))
+        window.open_plan.select(select)
         window.show()
         if select is not None and preview is not None:
             window.dials.preview(*preview)
-        window.session.background.wait()
+        window.open_plan.background.wait()
         application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")

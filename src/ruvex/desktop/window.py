@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QVBoxLayout, QWidge
 
 from ruvex.desktop.actions import ActionName
 from ruvex.desktop.demo import demo_path
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.state import State
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division import DivisionView
@@ -49,7 +49,7 @@ class Window(QMainWindow):
 
     Attributes
     ----------
-    session, theme, state
+    open_plan, theme, state
         The open plan, the look, what is remembered.
     actions_by_name
         Every action of the registry.
@@ -57,22 +57,22 @@ class Window(QMainWindow):
         How a path is asked for; tests answer in the person's place.
     """
 
-    def __init__(self, session: Session, theme: Theme, state: State) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, state: State) -> None:
         super().__init__()
-        self.session, self.theme, self.state = session, theme, state
-        # As the window's own, the session goes with it, after everything that listens to it.
-        session.setParent(self)
+        self.open_plan, self.theme, self.state = open_plan, theme, state
+        # As the window's own, the open plan goes with it, after everything that listens to it.
+        open_plan.setParent(self)
         self.ask_open: AskPath = ask_open_path
         self.ask_save: AskPath = ask_save_path
         self._may_close = False
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
-        self.head = HeadBand(session, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
+        self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
         self.notice = Notice(theme, self)
         first_steps = [self.actions_by_name[name] for name in (ActionName.OPEN, ActionName.DEMO)]
-        self.division = DivisionView(session, theme, first_steps, self)
-        self.dials = Dials(session, theme, self)
+        self.division = DivisionView(open_plan, theme, first_steps, self)
+        self.dials = Dials(open_plan, theme, self)
         self.command_box = CommandBox(theme, self)
         self._lay_out()
         self._fill_menu()
@@ -113,8 +113,8 @@ class Window(QMainWindow):
             ActionName.DEMO: self._on_demo,
             ActionName.SAVE: self.save,
             ActionName.SAVE_AS: self.save_as,
-            ActionName.UNDO: self.session.undo_stack.undo,
-            ActionName.REDO: self.session.undo_stack.redo,
+            ActionName.UNDO: self.open_plan.undo_stack.undo,
+            ActionName.REDO: self.open_plan.undo_stack.redo,
             ActionName.FIND: self._on_find,
             ActionName.EARLIER: lambda: strip.step(-STEP_S),
             ActionName.LATER: lambda: strip.step(STEP_S),
@@ -136,8 +136,8 @@ class Window(QMainWindow):
         self.dials.fold_button.clicked.connect(self._on_fold_dials)
         butterfly.dials_asked.connect(self.dials.enter)
         self.recent_menu.aboutToShow.connect(self._on_recent_shown)
-        self.session.named.connect(self._on_named)
-        self.session.undo_stack.indexChanged.connect(self._on_undo_changed)
+        self.open_plan.named.connect(self._on_named)
+        self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         division = self.actions_by_name[ActionName.DIVISION]
         division.setCheckable(True)
@@ -179,7 +179,7 @@ class Window(QMainWindow):
     def open_path(self, path: Path) -> bool:
         """Open a plan; says in the window why, if it cannot. Tells whether it did."""
         try:
-            self.session.open(path)
+            self.open_plan.open(path)
         except (PlanError, PlanFileError) as error:
             reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
             self.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
@@ -190,18 +190,18 @@ class Window(QMainWindow):
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
-        return self._write(self.session.path) if self.session.path else self.save_as()
+        return self._write(self.open_plan.path) if self.open_plan.path else self.save_as()
 
     def save_as(self) -> bool:
         """Ask for a file and write the plan to it. Tells whether it did."""
-        name = self.session.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
-        suggestion = self.session.path or Path.home() / f"{name}{SUFFIX}"
+        name = self.open_plan.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
+        suggestion = self.open_plan.path or Path.home() / f"{name}{SUFFIX}"
         path = self.ask_save(self, str(suggestion))
         return path is not None and self._write(path)
 
     def _write(self, path: Path) -> bool:
         try:
-            self.session.save(path)
+            self.open_plan.save(path)
         except PlanFileError as error:
             self.notice.tell(f"The plan was not saved.\n{error}")
             return False
@@ -209,10 +209,10 @@ class Window(QMainWindow):
         return True
 
     def _on_new(self) -> None:
-        self._after_saving(self.session.new)
+        self._after_saving(self.open_plan.new)
 
     def _on_open(self) -> None:
-        folder = self.session.path.parent if self.session.path else Path.home()
+        folder = self.open_plan.path.parent if self.open_plan.path else Path.home()
         path = self.ask_open(self, str(folder))
         if path is not None:
             self._after_saving(lambda: self.open_path(path))
@@ -227,7 +227,7 @@ class Window(QMainWindow):
 
     def _after_saving(self, go_on: Callable[[], object]) -> None:
         """Do something that replaces the plan; with unsaved changes, ask first, in the window."""
-        if not self.session.is_dirty:
+        if not self.open_plan.is_dirty:
             go_on()
             return
         choices: list[Choice] = [
@@ -235,7 +235,7 @@ class Window(QMainWindow):
             ("Go on without saving", go_on),
             ("Stay", lambda: None),
         ]
-        self.notice.tell(f"{self.session.plan.name or 'This plan'} has changes that are not saved.", choices)
+        self.notice.tell(f"{self.open_plan.plan.name or 'This plan'} has changes that are not saved.", choices)
 
     def _on_recent_shown(self) -> None:
         self.recent_menu.clear()
@@ -265,7 +265,7 @@ class Window(QMainWindow):
         """Close, but ask first where work would be lost."""
         if event is None:
             return
-        if self.session.is_dirty and not self._may_close:
+        if self.open_plan.is_dirty and not self._may_close:
             event.ignore()
             self._after_saving(self._close_now)
         else:
@@ -275,16 +275,16 @@ class Window(QMainWindow):
         self._may_close = True
         self.close()
 
-    # Following the session and the theme
+    # Following the open plan and the theme
 
     def _on_named(self) -> None:
-        session = self.session
-        name = session.plan.name or (session.path.name if session.path else "New plan")
+        open_plan = self.open_plan
+        name = open_plan.plan.name or (open_plan.path.name if open_plan.path else "New plan")
         self.setWindowTitle(f"{name}[*] – Ruvex")
-        self.setWindowModified(session.is_dirty)
+        self.setWindowModified(open_plan.is_dirty)
 
     def _on_undo_changed(self) -> None:
-        stack = self.session.undo_stack
+        stack = self.open_plan.undo_stack
         for name, can, text in (
             (ActionName.UNDO, stack.canUndo(), stack.undoText()),
             (ActionName.REDO, stack.canRedo(), stack.redoText()),
@@ -294,7 +294,7 @@ class Window(QMainWindow):
             action.setText(f"{name.value.text}: {text}" if text else name.value.text)
 
     def _on_find(self) -> None:
-        plan, select = self.session.plan, self._show_row
+        plan, select = self.open_plan.plan, self._show_row
         entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
         entries += [Entry(guest.label, "guest", partial(select, guest.id)) for guest in plan.guests]
         for name, action in self.actions_by_name.items():
@@ -303,7 +303,7 @@ class Window(QMainWindow):
         self.command_box.open(entries, self._times)
 
     def _show_row(self, item_id: str) -> None:
-        self.session.select(item_id)
+        self.open_plan.select(item_id)
         self.division.butterfly.setFocus()
 
     def _times(self, text: str) -> list[Entry]:
@@ -311,9 +311,9 @@ class Window(QMainWindow):
             at_s = parse_time(text) if ":" in text else -1.0
         except UnitError:
             return []
-        if not 0 <= at_s <= self.session.plan.day_s:
+        if not 0 <= at_s <= self.open_plan.plan.day_s:
             return []
-        return [Entry(format_time(at_s), "move the moment there", lambda: self.session.set_moment(at_s))]
+        return [Entry(format_time(at_s), "move the moment there", lambda: self.open_plan.set_moment(at_s))]
 
     def _on_division(self) -> None:
         self.actions_by_name[ActionName.DIVISION].setChecked(True)

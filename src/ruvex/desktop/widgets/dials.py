@@ -9,7 +9,7 @@ from typing import Any, Final
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.bars import Bar, Bars
 from ruvex.desktop.widgets.dial_settings import dial_settings
@@ -39,11 +39,11 @@ class Dials(QWidget):
         One for each resource.
     """
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._theme = session, theme
-        self._shown: tuple[Division, Guest | Pool | None, bool] = (session.division, None, False)
-        self.effect = EffectLine(session, theme, self)
+        self._open_plan, self._theme = open_plan, theme
+        self._shown: tuple[Division, Guest | Pool | None, bool] = (open_plan.division, None, False)
+        self.effect = EffectLine(open_plan, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
         self.fold_button = QPushButton("▾", self)
@@ -57,8 +57,8 @@ class Dials(QWidget):
             dial.track.released.connect(self._on_released)
             dial.track.gave_up.connect(self._on_gave_up)
             dial.shares_chosen.connect(self._on_shares_chosen)
-        session.divided.connect(self._on_divided)
-        session.selection_changed.connect(self._on_selection_changed)
+        open_plan.divided.connect(self._on_divided)
+        open_plan.selection_changed.connect(self._on_selection_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -132,8 +132,8 @@ class Dials(QWidget):
         self._on_divided()
 
     def _on_divided(self) -> None:
-        item, division = self._session.selected_item, self._session.division
-        shown, self._shown = self._shown, (division, item, self._session.before is not None)
+        item, division = self._open_plan.selected_item, self._open_plan.division
+        shown, self._shown = self._shown, (division, item, self._open_plan.before is not None)
         if item is None:
             self._show_supply()
             return
@@ -148,7 +148,7 @@ class Dials(QWidget):
                 self._show_item(item, name)
 
     def _show_supply(self) -> None:
-        plan, division = self._session.plan, self._session.division
+        plan, division = self._open_plan.plan, self._open_plan.division
         self._name.setText("Supply")
         self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
         self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
@@ -176,7 +176,7 @@ class Dials(QWidget):
             dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
 
     def _show_identity(self, item: Guest | Pool) -> None:
-        plan, division = self._session.plan, self._session.division
+        plan, division = self._open_plan.plan, self._open_plan.division
         pool_id = item.parent if isinstance(item, Pool) else item.pool
         pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
         if isinstance(item, Guest):
@@ -210,9 +210,9 @@ class Dials(QWidget):
         self._facts.setText("\n".join(facts))
 
     def _show_item(self, item: Guest | Pool, name: str) -> None:
-        division, dial = self._session.division, self.dials[name]
+        division, dial = self._open_plan.division, self.dials[name]
         r, row = getattr(division, name), division.position[item.id]
-        settings = dial_settings(self._session.plan, division, item, name)
+        settings = dial_settings(self._open_plan.plan, division, item, name)
         keys = {handle.key: handle.name for handle in settings.handles}
         if settings.headroom_percent is not None:
             keys["memory.headroom_percent"] = _NAMES["headroom_percent"]
@@ -232,7 +232,7 @@ class Dials(QWidget):
             Mark("wanted", wanted, figure(wanted, name)),
         )
         hue = self._hue(item)
-        before = self._session.before
+        before = self._open_plan.before
         ghost = None if before is None else float(getattr(before, name).delivered[row])
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
             ghost = None  # what did not move has no ghost
@@ -240,7 +240,7 @@ class Dials(QWidget):
         dial.show_met(self._met_text(item, name, row))
 
     def _hue(self, item: Guest | Pool) -> int | None:
-        plan = self._session.plan
+        plan = self._open_plan.plan
         here = item.id if isinstance(item, Pool) else item.pool
         while here is not None and plan.pools[plan.pool_index[here]].parent is not None:
             here = plan.pools[plan.pool_index[here]].parent
@@ -248,8 +248,8 @@ class Dials(QWidget):
         return tops.index(here) if here is not None else None
 
     def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
-        r = getattr(self._session.division, name)
-        if not self._session.division.on[row]:
+        r = getattr(self._open_plan.division, name)
+        if not self._open_plan.division.on[row]:
             return ""
         unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
         if unmet <= 1e-6 * max(1.0, wanted):
@@ -276,21 +276,21 @@ class Dials(QWidget):
         self.preview(key, value)
 
     def _on_released(self, key: str) -> None:
-        if self._session.before is not None and self._session.effect is not None:
-            self._session.commit(self._session.effect.text)
+        if self._open_plan.before is not None and self._open_plan.effect is not None:
+            self._open_plan.commit(self._open_plan.effect.text)
 
     def _on_gave_up(self) -> None:
-        self._session.give_up()
+        self._open_plan.give_up()
 
     def _on_shares_chosen(self, key: str, shares: float) -> None:
         self._try(key, shares)
 
     def _on_stepped(self, key: str, steps: int) -> None:
-        item = self._session.selected_item
+        item = self._open_plan.selected_item
         if item is None:
             return
         resource = key.split(".")[0]
-        settings = dial_settings(self._session.plan, self._session.division, item, resource)
+        settings = dial_settings(self._open_plan.plan, self._open_plan.division, item, resource)
         if key.endswith((".shares", ".headroom_percent")):
             step, low, high = (10.0, 1.0, math.inf) if key.endswith(".shares") else (1.0, 0.0, math.inf)
             value = float(get_setting(item, key))
@@ -301,7 +301,7 @@ class Dials(QWidget):
         self._try(key, min(max(round(value / step) * step + steps * step, low), high))
 
     def _on_typed(self, key: str, text: str) -> None:
-        item = self._session.selected_item
+        item = self._open_plan.selected_item
         if item is None:
             return
         try:
@@ -321,7 +321,7 @@ class Dials(QWidget):
                 return float(plain)
             except ValueError:
                 raise UnitError(f"{text.strip()!r} is not a number; write one such as 150") from None
-        return parse(text, resource, self._session.plan, item if isinstance(item, Guest) else None)
+        return parse(text, resource, self._open_plan.plan, item if isinstance(item, Guest) else None)
 
     def _refuse(self, key: str, reason: str) -> None:
         field = self.dials[key.split(".")[0]].fields[key]
@@ -329,7 +329,7 @@ class Dials(QWidget):
         self.effect.refuse(reason)
 
     def _try(self, key: str, value: float | None, *, preview: bool = False) -> None:
-        item = self._session.selected_item
+        item = self._open_plan.selected_item
         if item is None:
             return
         field = self.dials[key.split(".")[0]].fields[key]
@@ -337,9 +337,9 @@ class Dials(QWidget):
             text = self._edit_text(item, key, value)
             change: Mapping[str, Any] = {key: value}
             if preview:
-                self._session.preview(item.id, change, text)
+                self._open_plan.preview(item.id, change, text)
             elif value != get_setting(item, key):
-                self._session.change(item.id, change, text)
+                self._open_plan.change(item.id, change, text)
         except EditError as error:
             self._refuse(key, str(error))
             return
@@ -348,7 +348,7 @@ class Dials(QWidget):
 
     def _edit_text(self, item: Guest | Pool, key: str, value: float | None) -> str:
         resource, _, setting = key.partition(".")
-        before = self._session.setting_before(item.id, key)
+        before = self._open_plan.setting_before(item.id, key)
         shown = [self._setting_text(resource, setting, v) for v in (before, value)]
         return f"{item.label} {NAME[resource]} {_NAMES[setting]} {shown[0]} → {shown[1]}"
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ruvex.desktop.session import Effect, Session
+from ruvex.desktop.open_plan import Effect, OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.figures import NAME, UNIT, figure
 from ruvex.desktop.widgets.legend import paint_legend
@@ -56,15 +56,15 @@ class EffectLine(QWidget):
         What is shown.
     """
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._theme = session, theme
+        self._open_plan, self._theme = open_plan, theme
         self._refusal = ""
         self.text = _HINT
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        session.effect_changed.connect(self._on_effect_changed)
-        session.replaced.connect(self._on_effect_changed)
+        open_plan.effect_changed.connect(self._on_effect_changed)
+        open_plan.replaced.connect(self._on_effect_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -88,11 +88,11 @@ class EffectLine(QWidget):
         self.update()
 
     def _show(self) -> None:
-        effect = self._session.effect
+        effect = self._open_plan.effect
         if self._refusal:
             self.text = self._refusal
         elif effect is not None:
-            self.text = effect_text(effect, self._session.plan)
+            self.text = effect_text(effect, self._open_plan.plan)
         else:
             self.text = _HINT
         self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))

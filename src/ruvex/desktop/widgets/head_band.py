@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.day_strip import DayStrip
 from ruvex.plan import THIN_SPACE, Host, format_memory
@@ -35,14 +35,14 @@ class HeadBand(QWidget):
 
     def __init__(
         self,
-        session: Session,
+        open_plan: OpenPlan,
         theme: Theme,
         menu: QMenu,
         views: Sequence[QAction],
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self._session, self._theme = session, theme
+        self._open_plan, self._theme = open_plan, theme
         self.plan_button = QToolButton(self)
         self.plan_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.plan_button.setMenu(menu)
@@ -52,11 +52,11 @@ class HeadBand(QWidget):
         self._hosts.setTextFormat(Qt.TextFormat.PlainText)
         self._guests = QLabel(self)
         self._views = [self._view_button(action) for action in views]
-        self.strip = DayStrip(session, theme, self)
+        self.strip = DayStrip(open_plan, theme, self)
         self._lay_out()
-        session.named.connect(self._on_named)
-        session.replaced.connect(self._on_plan_changed)
-        session.divided.connect(self._on_plan_changed)
+        open_plan.named.connect(self._on_named)
+        open_plan.replaced.connect(self._on_plan_changed)
+        open_plan.divided.connect(self._on_plan_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -98,18 +98,18 @@ class HeadBand(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def _on_named(self) -> None:
-        name = self._session.plan.name or (self._session.path.name if self._session.path else "New plan")
+        name = self._open_plan.plan.name or (self._open_plan.path.name if self._open_plan.path else "New plan")
         room = self._theme.px(_LEFT) - self._theme.px(70)
         shown = self._theme.metrics(15, bold=True).elidedText(name, Qt.TextElideMode.ElideMiddle, room)
-        self.plan_button.setText(f"{shown}{'  •' if self._session.is_dirty else ''}")
-        self.plan_button.setToolTip(
-            f"{name}: {'not saved yet' if self._session.is_dirty else 'as on disk' if self._session.path else 'new'}"
-        )
+        self.plan_button.setText(f"{shown}{'  •' if self._open_plan.is_dirty else ''}")
+        on_disk = "as on disk" if self._open_plan.path else "new"
+        told = "not saved yet" if self._open_plan.is_dirty else on_disk
+        self.plan_button.setToolTip(f"{name}: {told}")
 
     def _on_plan_changed(self) -> None:
-        if self._session.before is not None:
+        if self._open_plan.before is not None:
             return  # a dial on its way changes nothing that is told here
-        plan = self._session.plan
+        plan = self._open_plan.plan
         texts = [_host_text(host) for host in plan.hosts[:_MOST_CHIPS]]
         if len(plan.hosts) > _MOST_CHIPS:
             texts = [plan.hosts[0].label, f"and {len(plan.hosts) - 1} more hosts"]

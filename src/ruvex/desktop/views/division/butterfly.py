@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QToolTip, QWidget
 
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import BarColours, Theme
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.rows import Row, RowList
@@ -62,15 +62,15 @@ class Butterfly(QAbstractScrollArea):
     axes_changed = pyqtSignal()
     dials_asked = pyqtSignal()
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._theme = session, theme
+        self._open_plan, self._theme = open_plan, theme
         self._folded: set[str] = set()
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
-        self._bars = {name: Bars(getattr(session.division, name)) for name in RESOURCES}
-        self._shown = session.division
+        self._bars = {name: Bars(getattr(open_plan.division, name)) for name in RESOURCES}
+        self._shown = open_plan.division
         self._was_moving = False
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -79,9 +79,9 @@ class Butterfly(QAbstractScrollArea):
         self.setAccessibleName("Guests and pools: CPU to the left, memory to the right")
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        session.replaced.connect(self._on_replaced)
-        session.divided.connect(self._on_divided)
-        session.selection_changed.connect(self._on_selection_changed)
+        open_plan.replaced.connect(self._on_replaced)
+        open_plan.divided.connect(self._on_divided)
+        open_plan.selection_changed.connect(self._on_selection_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_replaced()
 
@@ -103,16 +103,16 @@ class Butterfly(QAbstractScrollArea):
 
     def fold_all(self, *, folded: bool) -> None:
         """Hide or show the members of all pools."""
-        self._folded = {pool.id for pool in self._session.plan.pools} if folded else set()
+        self._folded = {pool.id for pool in self._open_plan.plan.pools} if folded else set()
         self._lay_out_rows()
 
     def _on_replaced(self) -> None:
-        self._folded &= {pool.id for pool in self._session.plan.pools}
+        self._folded &= {pool.id for pool in self._open_plan.plan.pools}
         self._lay_out_rows()
 
     def _lay_out_rows(self) -> None:
         heights = (self._theme.px(GUEST_ROW), self._theme.px(POOL_ROW))
-        self.row_list.rebuild(self._session.division, self._session.plan, self._folded, heights)
+        self.row_list.rebuild(self._open_plan.division, self._open_plan.plan, self._folded, heights)
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.setSingleStep(heights[0])
@@ -126,13 +126,13 @@ class Butterfly(QAbstractScrollArea):
         bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
 
     def _on_divided(self) -> None:
-        division, shown = self._session.division, self._shown
+        division, shown = self._open_plan.division, self._shown
         for name in RESOURCES:
             self._bars[name] = Bars(getattr(division, name))
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.
-        is_moving = self._session.before is not None
+        is_moving = self._open_plan.before is not None
         if is_moving and self._was_moving and shown.ids is division.ids:
             for name in RESOURCES:
                 if not looks_same(getattr(shown, name), getattr(division, name)):
@@ -150,7 +150,7 @@ class Butterfly(QAbstractScrollArea):
 
     def _lay_out_axes(self) -> None:
         self.columns = frame_for(self.viewport().width(), self._theme.scale)
-        division = self._session.division
+        division = self._open_plan.division
         for name, zero, end, step_of in (
             ("cpu", self.columns.cpu_zero, self.columns.cpu_end, decimal_step),
             ("memory", self.columns.memory_zero, self.columns.memory_end, binary_step),
@@ -174,7 +174,7 @@ class Butterfly(QAbstractScrollArea):
     # Selection
 
     def _on_selection_changed(self) -> None:
-        selected, division = self._session.selected, self._session.division
+        selected, division = self._open_plan.selected, self._open_plan.division
         if selected is not None and self.row_list.number_of(selected) is None:
             # What is selected must be seen: unfold the pools around it.
             above = division.parents[division.position[selected]]
@@ -186,7 +186,7 @@ class Butterfly(QAbstractScrollArea):
         self.viewport().update()
 
     def _bring_into_view(self) -> None:
-        number = self.row_list.number_of(self._session.selected)
+        number = self.row_list.number_of(self._open_plan.selected)
         if number is not None and self.isVisible():
             bar = self.verticalScrollBar()
             assert bar is not None
@@ -230,7 +230,7 @@ class Butterfly(QAbstractScrollArea):
         ):
             self.fold(row.item_id, folded=not row.is_folded)
         else:
-            self._session.select(row.item_id if row is not None else None)
+            self._open_plan.select(row.item_id if row is not None else None)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Fold or unfold the pool."""
@@ -243,7 +243,7 @@ class Butterfly(QAbstractScrollArea):
         if event is None:
             return
         rows = self.row_list.rows
-        here = self.row_list.number_of(self._session.selected)
+        here = self.row_list.number_of(self._open_plan.selected)
         page = max(1, self.viewport().height() // self._theme.px(GUEST_ROW) - 1)
         steps = {
             Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page,
@@ -255,18 +255,18 @@ class Butterfly(QAbstractScrollArea):
             start = here if here is not None else (-1 if steps[key] > 0 else len(rows))
             target = start + steps[key]
             if target < 0 and key == Qt.Key.Key_Up:
-                self._session.select(None)
+                self._open_plan.select(None)
             else:
-                self._session.select(rows[min(max(target, 0), len(rows) - 1)].item_id)
+                self._open_plan.select(rows[min(max(target, 0), len(rows) - 1)].item_id)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row is not None:
             folded = key == Qt.Key.Key_Left
-            parent = self._session.division.parents[row.index]
+            parent = self._open_plan.division.parents[row.index]
             if row.is_pool and row.is_folded != folded:
                 self.fold(row.item_id, folded=folded)
             elif folded and parent is not None:
-                self._session.select(parent)
+                self._open_plan.select(parent)
         elif key == Qt.Key.Key_Escape:
-            self._session.select(None)
+            self._open_plan.select(None)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
             self.dials_asked.emit()
         else:
@@ -277,7 +277,7 @@ class Butterfly(QAbstractScrollArea):
         """Tell a row's story where the pointer rests."""
         if isinstance(event, QHelpEvent):
             row = self._row_at(event.pos())
-            text = row_story(self._session.division, row.index, row.label) if row is not None else ""
+            text = row_story(self._open_plan.division, row.index, row.label) if row is not None else ""
             QToolTip.showText(event.globalPos(), text, self.viewport())
             return True
         return super().viewportEvent(event)
@@ -308,7 +308,7 @@ class Butterfly(QAbstractScrollArea):
             painter.fillRect(0, top + 1, self.viewport().width(), bottom - top - 2, colours.band_row)
 
     def _paint_selection(self, painter: QPainter, offset: int) -> None:
-        number = self.row_list.number_of(self._session.selected)
+        number = self.row_list.number_of(self._open_plan.selected)
         if number is None:
             return
         colours = self._theme.colours
@@ -342,7 +342,7 @@ class Butterfly(QAbstractScrollArea):
             self._paint_name(painter, row, QRect(self.columns.names[0], top, 0, height), colours)
         if not row.is_on:
             return
-        before = self._session.before
+        before = self._open_plan.before
         for name in wings:
             bar, axis = self._bars[name][row.index], self.axes[name]
             draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
@@ -354,7 +354,7 @@ class Butterfly(QAbstractScrollArea):
 
     def _paint_numbers(self, painter: QPainter, name: str, row: Row, place: QRect) -> None:
         """Write what is delivered and, where something is missing, what was wanted."""
-        theme, resource = self._theme, getattr(self._session.division, name)
+        theme, resource = self._theme, getattr(self._open_plan.division, name)
         left, right = self.columns.cpu_numbers if name == "cpu" else self.columns.memory_numbers
         middle = left + (right - left) * 46 // 100
         delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
@@ -380,11 +380,11 @@ class Butterfly(QAbstractScrollArea):
         if row.is_pool:
             self._paint_triangle(painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded)
             x += theme.px(14)
-        is_selected = row.item_id == self._session.selected
+        is_selected = row.item_id == self._open_plan.selected
         face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
         painter.setPen(colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint)
         text = row.label if row.is_on else f"{row.label} · off"
-        if any(getattr(self._session.division, name).node_broken[row.index] for name in RESOURCES):
+        if any(getattr(self._open_plan.division, name).node_broken[row.index] for name in RESOURCES):
             text = f"! {text}"
         face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
 

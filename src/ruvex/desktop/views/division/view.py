@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.views.division.wing_head import WingHead
@@ -25,15 +25,15 @@ class DivisionView(QWidget):
         What is shown instead while the plan has neither guests nor pools.
     """
 
-    def __init__(self, session: Session, theme: Theme, first_steps: Sequence[QAction], parent: QWidget) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, first_steps: Sequence[QAction], parent: QWidget) -> None:
         super().__init__(parent)
-        self._session = session
-        self.butterfly = Butterfly(session, theme, self)
+        self._open_plan = open_plan
+        self.butterfly = Butterfly(open_plan, theme, self)
         rows = QWidget(self)
         column = QVBoxLayout(rows)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(WingHead(session, theme, self.butterfly, rows))
+        column.addWidget(WingHead(open_plan, theme, self.butterfly, rows))
         column.addWidget(self.butterfly, 1)
         text = "Open a plan, drop a plan file here, or look around in the demo: an invented ferry company."
         self.empty = EmptyState(theme, "No guests yet", text, first_steps, self)
@@ -41,9 +41,9 @@ class DivisionView(QWidget):
         self._stack.addWidget(rows)
         self._stack.addWidget(self.empty)
         self.setFocusProxy(self.butterfly)
-        session.replaced.connect(self._on_replaced)
+        open_plan.replaced.connect(self._on_replaced)
         self._on_replaced()
 
     def _on_replaced(self) -> None:
-        plan = self._session.plan
+        plan = self._open_plan.plan
         self._stack.setCurrentIndex(0 if plan.guests or plan.pools else 1)

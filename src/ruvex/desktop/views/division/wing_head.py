@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ruvex.desktop.session import Session
+from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme, hatch_brush
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.widgets.axis import Axis
@@ -25,20 +25,20 @@ _BAR: Final = 14
 class WingHead(QWidget):
     """The sums, the supply row and the tick figures; stays in place while the rows scroll."""
 
-    def __init__(self, session: Session, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
+    def __init__(self, open_plan: OpenPlan, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._theme, self._butterfly = session, theme, butterfly
+        self._open_plan, self._theme, self._butterfly = open_plan, theme, butterfly
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Supply: what there is, promised, set aside, free")
-        self._shown = session.division
-        session.divided.connect(self._on_divided)
-        session.selection_changed.connect(self.update)
+        self._shown = open_plan.division
+        open_plan.divided.connect(self._on_divided)
+        open_plan.selection_changed.connect(self.update)
         butterfly.axes_changed.connect(self.update)
         theme.changed.connect(self.updateGeometry)
 
     def _on_divided(self) -> None:
-        division, shown = self._session.division, self._shown
+        division, shown = self._open_plan.division, self._shown
         self._shown = division
         for name in RESOURCES:
             if shown.ids is not division.ids or not looks_same(getattr(shown, name), getattr(division, name)):
@@ -50,7 +50,7 @@ class WingHead(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select the supply row."""
-        self._session.select(None)
+        self._open_plan.select(None)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the three lines."""
@@ -60,14 +60,14 @@ class WingHead(QWidget):
         for name in RESOURCES:
             if not area.intersects(self._butterfly.wing_rect(name, self.height())):
                 continue
-            resource: ResourceDivision = getattr(self._session.division, name)
+            resource: ResourceDivision = getattr(self._open_plan.division, name)
             self._paint_sums(painter, name, resource)
             self._paint_supply(painter, name, resource)
             self._paint_ticks(painter, self._butterfly.axes[name], name)
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
         place = QRectF(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
-        title = "Supply" if self._session.plan.hosts else "No host yet"
+        title = "Supply" if self._open_plan.plan.hosts else "No host yet"
         self._theme.face(12, bold=True).draw_centred(painter, place, title)
         painter.end()
 
@@ -96,10 +96,10 @@ class WingHead(QWidget):
         whole = max(resource.supply, resource.total_wanted, resource.promised) or 1.0
         axis = Axis(rows_axis.zero, rows_axis.end, whole, whole)
         top, height = theme.px(_SUMS + (_SUPPLY - _BAR) / 2), theme.px(_BAR)
-        if self._session.selected is None and self._session.plan.hosts:
+        if self._open_plan.selected is None and self._open_plan.plan.hosts:
             painter.setPen(QPen(theme.colours.line, 1))
             painter.drawRoundedRect(QRectF(4.5, theme.px(_SUMS), self.width() - 9, theme.px(_SUPPLY)), 5, 5)
-        percent = getattr(self._session.plan.rules.set_aside_percent, name)
+        percent = getattr(self._open_plan.plan.rules.set_aside_percent, name)
         aside = resource.supply * percent / 100
         spans = (
             (0.0, min(resource.promised, resource.supply), theme.colours.supply),

@@ -64,7 +64,7 @@ class Effect:
     shifts: Mapping[str, Shifts]
 
 
-class Session(QObject):
+class OpenPlan(QObject):
     """One open plan and everything that is shown of it.
 
     Attributes
