@@ -92,6 +92,41 @@ class Settings(WindowCase):
             QTest.keyClick(field.line, key, modifier)
             self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), shares)
 
+    def test_shares_as_people_write_them(self) -> None:
+        """Shares are a number or so many times the standard; what is no number is refused in words."""
+        self.open_demo()
+        self.open_plan.select("mail")
+        self.settle()
+        field = self.dials.dials["cpu"].fields["cpu.shares"]
+        for text, shares in (("150", 150), ("2×", 200), ("0,5 x", 50), ("4 ×", 400)):
+            self.type_into(field, text)
+            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), shares, text)
+        for text in ("nan", "inf", "1e999", "many", "0", "-3"):
+            self.type_into(field, text)
+            self.assertTrue(field.is_refused, text)
+            self.assertIn("Not accepted", self.dials.effect.text)
+            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), 400)
+
+    def test_enter_on_an_untouched_field_changes_nothing(self) -> None:
+        """A value too fine to be shown in full survives Enter in its field."""
+        guest = memory_guest("t", 1, mode="thin", size=4000, reservation=1000.4, shares=123456.75)
+        self.show_plan(plan_of([guest]))
+        self.open_plan.select("t")
+        self.settle()
+        for field in self.dials.dials["memory"].fields.values():
+            field.line.setFocus()
+            QTest.keyClick(field.line, Qt.Key.Key_Return)
+        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+
+    def test_what_is_set_aside_is_not_free(self) -> None:
+        """The supply tells the same free amount in the rows' head and in the dials: without what is set aside."""
+        rules = {"set_aside_percent": {"cpu": 20, "memory": 10}, "guest_overhead": {"fixed_mib": 1000}}
+        self.show_plan(plan_of([cpu_guest("c", 500, reservation=1500)], rules=rules))
+        division = self.open_plan.division
+        self.assertEqual((division.cpu.set_aside, division.cpu.free), (2000, 6500))
+        self.assertEqual((division.memory.set_aside, division.memory.free), (10_000, 89_000))
+        self.assertIn("6.50\u202fGHz free of promises", self.dials.dials["cpu"]._met.text())
+
     def test_words_follow_the_figures(self) -> None:
         """The panel says in words how well the want is met, and what stands out."""
         self.open_demo()

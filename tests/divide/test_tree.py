@@ -83,7 +83,11 @@ class Numbering(unittest.TestCase):
             self.assertEqual(layout.position[layout.ids[row]], row)
             if parent is None:
                 self.assertEqual((layout.depth[row], layout.parent_row[row]), (0, -1))
+                tops = [pool.id for pool in plan.pools if pool.parent is None]
+                number = tops.index(layout.ids[row]) if layout.ids[row] in tops else -1
+                self.assertEqual(layout.top_pool[row], number)
                 continue
+            self.assertEqual(layout.top_pool[row], layout.top_pool[layout.position[parent]])
             above = layout.position[parent]
             self.assertEqual(layout.parent_row[row], above)
             self.assertEqual(layout.depth[row], layout.depth[above] + 1)

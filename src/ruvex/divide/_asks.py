@@ -36,14 +36,15 @@ class Asks:
         Shape (7, 2, nodes): the sums over each node's members.
     weight
         Shape (2, members): the weight of each member among its peers.
-    supply
-        Shape (2,): what there is to divide.
+    supply, set_aside
+        Shape (2,): what there is to divide, and what of it is kept out of all promises (section 5).
     """
 
     members: Floats
     nodes: Floats
     weight: Floats
     supply: Floats
+    set_aside: Floats
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +136,15 @@ def ask(compiled: Compiled, demand: DemandAt) -> Asks:
     _weigh_guests(weight[:, guests], compiled.guests, per_size=per_size)
     nodes = _ask_pools(compiled, members)
     weight[:, pools] = compiled.pools[2] * np.where(compiled.scaled, members[SCALE, :, pools], 1.0)
-    return Asks(members, nodes, weight, supply_at(compiled, members[CAP, 0, guests]))
+    supply = supply_at(compiled, members[CAP, 0, guests])
+    return Asks(members, nodes, weight, supply, _set_aside(compiled, supply))
+
+
+def _set_aside(compiled: Compiled, supply: Floats) -> Floats:
+    """Give the part of the gross supply that is kept free; for memory that is before the overhead of guests."""
+    percent = compiled.plan.rules.set_aside_percent
+    gross_memory = np.maximum(compiled.hosts[5], 0).sum()
+    return np.array([supply[0] * percent.cpu, gross_memory * percent.memory]) / 100
 
 
 def _weigh_guests(weight: Floats, guests: Floats, *, per_size: bool) -> None:

@@ -34,8 +34,9 @@ class ResourceDivision:
 
     Attributes
     ----------
-    supply, total_wanted, promised, total_delivered
-        Of the whole plan: what there is, the guests' wants, the claims at the top, what guests get.
+    supply, set_aside, total_wanted, promised, total_delivered
+        Of the whole plan: what there is, what of it is kept out of all promises, the guests' wants, the claims at
+        the top, what guests get.
     broken
         Some node's promises cannot all be kept.
     reservation, limit, shares
@@ -55,6 +56,7 @@ class ResourceDivision:
     """
 
     supply: float
+    set_aside: float
     total_wanted: float
     promised: float
     total_delivered: float
@@ -76,6 +78,11 @@ class ResourceDivision:
     top_headroom_level: float
     node_broken: Bools
 
+    @property
+    def free(self) -> float:
+        """What can still be promised; negative where more is promised than may be."""
+        return self.supply - self.set_aside - self.promised
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Division:
@@ -87,8 +94,9 @@ class Division:
         Which plan, and the time of day in seconds.
     ids, kinds, parents
         By row, parents before members: the id, ``"pool"`` or ``"guest"``, the parent's id or None at the top.
-    depth, parent_row
-        By row: 0 at the top; the row of the parent, −1 at the top.
+    depth, parent_row, top_pool
+        By row: 0 at the top; the row of the parent, −1 at the top; the number of the top-level pool it is or is
+        in, −1 beside the pools.
     on
         By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON.
     position
@@ -104,6 +112,7 @@ class Division:
     parents: tuple[str | None, ...]
     depth: NDArray[np.int64]
     parent_row: NDArray[np.int64]
+    top_pool: NDArray[np.int64]
     on: Bools
     position: Mapping[str, int]
     cpu: ResourceDivision
@@ -186,6 +195,7 @@ def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Divisi
         parents=layout.parents,
         depth=layout.depth,
         parent_row=layout.parent_row,
+        top_pool=layout.top_pool,
         on=on.take(layout.members),
         position=layout.position,
         cpu=_resource(compiled, asks, filled, unmet, _CPU),
@@ -218,6 +228,7 @@ def _resource(compiled: Compiled, asks: Asks, filled: Filled, unmet: Floats, k: 
     asked = asks.members[:, k]
     return ResourceDivision(
         supply=float(asks.supply[k]),
+        set_aside=float(asks.set_aside[k]),
         total_wanted=float(asks.nodes[WANTED, k, 0]),
         promised=float(asks.nodes[CLAIM, k, 0]),
         total_delivered=float(filled.delivered[k, tree.pool_count :].sum()),

@@ -75,8 +75,9 @@ class Layout:
         By row, the member it shows; parents before members, pools before guests, in plan order.
     ids, kinds, parents
         By row: the id, ``"pool"`` or ``"guest"``, and the parent's id or None.
-    depth, parent_row
-        By row: 0 at the top; the row of the parent, −1 at the top.
+    depth, parent_row, top_pool
+        By row: 0 at the top; the row of the parent, −1 at the top; the number of the top-level pool it is or is
+        in, −1 beside the pools.
     position
         The row of each id.
     """
@@ -87,6 +88,7 @@ class Layout:
     parents: tuple[str | None, ...]
     depth: Ints
     parent_row: Ints
+    top_pool: Ints
     position: Mapping[str, int]
 
 
@@ -192,11 +194,13 @@ def _reading_order(
     pool_member: Ints,
     guest_member: Ints,
 ) -> Layout:
+    top_pools = {plan.pools[i].id: number for number, i in enumerate(pools_in.get(None, ()))}
     members: list[int] = []
     ids: list[str] = []
     kinds: list[str] = []
     parents: list[str | None] = []
     depths: list[int] = []
+    tops: list[int] = []
 
     def add(member: int, item_id: str, kind: str, parent_id: str | None, depth: int) -> None:
         members.append(member)
@@ -204,6 +208,11 @@ def _reading_order(
         kinds.append(kind)
         parents.append(parent_id)
         depths.append(depth)
+        # Rows of a top-level pool follow it in one piece, its guests too; guests beside the pools come last.
+        if depth == 0:
+            tops.append(top_pools[item_id] if kind == "pool" else -1)
+        else:
+            tops.append(tops[-1])
 
     # Guests of a pool follow all of its sub-pools, so a pool is opened when met and closed with its guests.
     to_do: list[tuple[int, bool, int]] = [(-1, True, -1)]
@@ -226,5 +235,6 @@ def _reading_order(
         parents=tuple(parents),
         depth=np.array(depths, dtype=np.int64),
         parent_row=np.array([-1 if parent is None else position[parent] for parent in parents], dtype=np.int64),
+        top_pool=np.array(tops, dtype=np.int64),
         position=position,
     )

@@ -14,7 +14,16 @@ from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.bars import Bar, Bars
 from ruvex.desktop.widgets.dial_settings import dial_settings
 from ruvex.desktop.widgets.effect_line import EffectLine
-from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit, parse, percent, typed
+from ruvex.desktop.widgets.figures import (
+    NAME,
+    figure,
+    figure_with_unit,
+    parse,
+    parse_plain,
+    parse_shares,
+    percent,
+    typed,
+)
 from ruvex.desktop.widgets.resource_dial import ResourceDial
 from ruvex.desktop.widgets.track import Mark
 from ruvex.divide import RESOURCES, Division, looks_same, peer_weights
@@ -158,11 +167,11 @@ class Dials(QWidget):
             dial.show_fields({})
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
             promised = min(r.promised, r.supply)
-            free = max(0.0, r.supply - r.promised)
             if r.broken:
                 dial.show_met("promised more than there is: this cannot run as it is")
             else:
-                told = f"{percent(r.promised, r.supply)} promised, {figure_with_unit(free, name)} free of promises"
+                free = figure_with_unit(max(0.0, r.free), name)
+                told = f"{percent(r.promised, r.supply)} promised, {free} free of promises"
                 dial.show_met(told if r.supply > 0 else "")
             marks = (
                 Mark("promised", promised, figure(r.promised, name)),
@@ -170,7 +179,9 @@ class Dials(QWidget):
                 Mark("wanted", r.total_wanted, figure(r.total_wanted, name)),
             )
             colours = self._theme.bar_colours(None)
-            bar = Bar(promised, free, 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf)
+            bar = Bar(
+                promised, max(0.0, r.supply - r.promised), 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf
+            )
             dial.track.show_handles(())
             shown = marks if r.supply > 0 or r.total_wanted > 0 else ()
             dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
@@ -184,8 +195,7 @@ class Dials(QWidget):
             vcpus = f"{item.vcpus}\u00a0vCPU" + ("s" if item.vcpus > 1 else "")
             parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
         else:
-            row = division.position[item.id]
-            count = sum(1 for p, on in zip(division.parents, division.on, strict=True) if p == item.id and on)
+            count = int(((division.parent_row == division.position[item.id]) & division.on).sum())
             parts = [f"pool in {pool}" if pool_id else "pool", f"{count} members on"]
             parts += [item.owner] if item.owner else []
         width = self._theme.px(_MIDDLE)
@@ -231,21 +241,14 @@ class Dials(QWidget):
             Mark("delivered", delivered, figure(delivered, name)),
             Mark("wanted", wanted, figure(wanted, name)),
         )
-        hue = self._hue(item)
+        top_pool = int(division.top_pool[row])
+        hue = None if top_pool < 0 else top_pool
         before = self._open_plan.before
         ghost = None if before is None else float(getattr(before, name).delivered[row])
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
             ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
         dial.show_met(self._met_text(item, name, row))
-
-    def _hue(self, item: Guest | Pool) -> int | None:
-        plan = self._open_plan.plan
-        here = item.id if isinstance(item, Pool) else item.pool
-        while here is not None and plan.pools[plan.pool_index[here]].parent is not None:
-            here = plan.pools[plan.pool_index[here]].parent
-        tops = [pool.id for pool in plan.pools if pool.parent is None]
-        return tops.index(here) if here is not None else None
 
     def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
         r = getattr(self._open_plan.division, name)
@@ -315,12 +318,10 @@ class Dials(QWidget):
         resource, _, setting = key.partition(".")
         if setting == "limit" and text.strip().lower() in ("", "no limit", "none", "no"):
             return None
-        if setting in ("shares", "headroom_percent"):
-            plain = text.replace("%", "").replace("×", "").replace(",", ".").strip()
-            try:
-                return float(plain)
-            except ValueError:
-                raise UnitError(f"{text.strip()!r} is not a number; write one such as 150") from None
+        if setting == "shares":
+            return parse_shares(text)
+        if setting == "headroom_percent":
+            return parse_plain(text.replace("%", ""))
         return parse(text, resource, self._open_plan.plan, item if isinstance(item, Guest) else None)
 
     def _refuse(self, key: str, reason: str) -> None:

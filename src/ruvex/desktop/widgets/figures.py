@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from functools import lru_cache
 from typing import Final
 
 from ruvex.plan import (
+    SHARES_STANDARD,
     THIN_SPACE,
     Guest,
     Plan,
+    UnitError,
     format_cpu,
     format_memory,
     format_number,
@@ -73,6 +76,47 @@ def parse(text: str, resource: str, plan: Plan | None = None, guest: Guest | Non
         guest_mhz=guest.vcpus * host.mhz if guest is not None and host else None,
         host_mhz=host.cores * host.mhz if host else None,
     )
+
+
+def parse_plain(text: str) -> float:
+    """Read a number without a unit.
+
+    Raises
+    ------
+    UnitError
+        It is not a finite number.
+
+    Examples
+    --------
+    >>> parse_plain(" 2,5 ")
+    2.5
+    """
+    try:
+        value = float("".join(text.split()).replace(",", "."))
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise UnitError(f"{text.strip()!r} is not a number; write one such as 150")
+    return value
+
+
+def parse_shares(text: str) -> float:
+    """Read shares: a number, or so many times the standard.
+
+    Raises
+    ------
+    UnitError
+        It is neither.
+
+    Examples
+    --------
+    >>> parse_shares("150"), parse_shares("2×"), parse_shares("0.5 x")
+    (150.0, 200.0, 50.0)
+    """
+    times = text.strip().lower()
+    if times.endswith(("×", "x")):
+        return SHARES_STANDARD * parse_plain(times[:-1])
+    return parse_plain(text)
 
 
 def percent(part: float, whole: float) -> str:

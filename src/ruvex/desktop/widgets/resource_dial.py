@@ -117,8 +117,8 @@ class ResourceDial(QWidget):
             value = _NO_LIMIT if handle.value is None else typed(handle.value, self.resource)
             self.fields[handle.key].show_value(value)
         if settings.headroom_percent is not None:
-            self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:g} %")
-        self._shares.show_value(f"{settings.shares:g}")
+            self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")
+        self._shares.show_value(f"{settings.shares:.12g}")
         self._weight.set_text(f"{weight} among its peers" if weight else "", short=weight)
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)

@@ -115,7 +115,11 @@ class SettingField(QWidget):
         return self._refused
 
     def _on_entered(self) -> None:
-        self.typed.emit(self.key, self.line.text())
+        # What is shown may be rounded: Enter on it must not round the setting too.
+        if self.line.text() != self._shown:
+            self.typed.emit(self.key, self.line.text())
+        else:
+            self.accept()
         self.line.selectAll()
 
     def _on_left(self) -> None:

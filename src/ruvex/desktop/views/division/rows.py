@@ -46,22 +46,18 @@ class RowList:
     def rebuild(self, division: Division, plan: Plan, folded: set[str], heights: tuple[int, int]) -> None:
         """Lay the rows out anew; ``heights`` are those of a guest's and of a pool's row in pixels."""
         labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
-        hue_of: dict[str, int] = {}
         hidden: set[str] = set()
-        top_pools = 0
         self.rows, self.tops = [], [0]
         for index, (item_id, kind, parent) in enumerate(
             zip(division.ids, division.kinds, division.parents, strict=True)
         ):
             is_pool = kind == "pool"
-            if is_pool:
-                hue_of[item_id] = top_pools if parent is None else hue_of[parent]
-                top_pools += parent is None
             if parent in hidden or parent in folded:
                 if is_pool:
                     hidden.add(item_id)
                 continue
-            hue = hue_of[item_id] if is_pool else hue_of.get(parent or "")
+            top_pool = int(division.top_pool[index])
+            hue = None if top_pool < 0 else top_pool
             self.rows.append(
                 Row(
                     index, item_id, labels[item_id], int(division.depth[index]), is_pool,

@@ -99,8 +99,7 @@ class WingHead(QWidget):
         if self._open_plan.selected is None and self._open_plan.plan.hosts:
             painter.setPen(QPen(theme.colours.line, 1))
             painter.drawRoundedRect(QRectF(4.5, theme.px(_SUMS), self.width() - 9, theme.px(_SUPPLY)), 5, 5)
-        percent = getattr(self._open_plan.plan.rules.set_aside_percent, name)
-        aside = resource.supply * percent / 100
+        aside = min(resource.set_aside, resource.supply)
         spans = (
             (0.0, min(resource.promised, resource.supply), theme.colours.supply),
             (min(resource.promised, resource.supply), resource.supply - aside, theme.colours.supply_free),
@@ -116,7 +115,7 @@ class WingHead(QWidget):
             painter.fillRect(span, hatch_brush(theme.colours.supply, self.devicePixelRatioF()))
             painter.setPen(theme.colours.supply)
             painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
-        self._paint_free(painter, name, resource.supply - aside - resource.promised)
+        self._paint_free(painter, name, resource.free)
 
     def _paint_free(self, painter: QPainter, name: str, free: float) -> None:
         """Write how much can still be promised, or by how much the promises exceed what there is."""
