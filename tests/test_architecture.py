@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import inspect
 import re
 import unittest
 from pathlib import Path
@@ -71,7 +72,7 @@ class Architecture(unittest.TestCase):
             self.assertEqual(names, sorted(names, key=lambda n: (not n.isupper(), not n[0].isupper(), n)))
             for name in names:
                 thing = getattr(package, name)
-                if callable(thing) and not name.isupper() and hasattr(thing, "__module__"):
+                if inspect.isclass(thing) or inspect.isroutine(thing):
                     self.assertTrue(thing.__doc__, name)
 
     def test_documents_name_what_exists(self) -> None:

@@ -25,6 +25,15 @@ _WHOLE_VCPU: Final = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
+class DemandAt:
+    """The demand of every guest at one moment, shape (guests,): CPU in MHz, working and touched in MiB."""
+
+    cpu: Floats
+    working: Floats
+    touched: Floats
+
+
+@dataclass(frozen=True, slots=True)
 class Asks:
     """What all members of the tree ask for; the first axis after the kind is CPU (MHz), memory (MiB).
 
@@ -36,24 +45,23 @@ class Asks:
         Shape (7, 2, nodes): the sums over each node's members.
     weight
         Shape (2, members): the weight of each member among its peers.
-    supply, set_aside
-        Shape (2,): what there is to divide, and what of it is kept out of all promises (section 5).
+    supply, promisable, set_aside
+        Shape (2,): what there is to divide, what of it can be promised at all times, and what of that is kept out
+        of all promises (section 5).
+    demand
+        What the guests' work asks for.
+    shared
+        Shape (guests,): the touched pages a guest does not back itself because one copy of equal pages serves, MiB.
     """
 
     members: Floats
     nodes: Floats
     weight: Floats
     supply: Floats
+    promisable: Floats
     set_aside: Floats
-
-
-@dataclass(frozen=True, slots=True)
-class DemandAt:
-    """The demand of every guest at one moment, shape (guests,): CPU in MHz, working and touched in MiB."""
-
-    cpu: Floats
-    working: Floats
-    touched: Floats
+    demand: DemandAt
+    shared: Floats
 
 
 def demand_at(compiled: Compiled, at_s: float) -> DemandAt:
@@ -78,16 +86,51 @@ def guest_cpu(guests: Floats, demand: ArrayLike) -> tuple[Floats, Floats]:
     return np.minimum(wanted, guests[c.CPU_LIMIT]), wanted
 
 
-def guest_memory_wanted(guests: Floats, working: ArrayLike, touched: ArrayLike) -> Floats:
+def guest_memory_wanted(guests: Floats, working: ArrayLike, touched: ArrayLike, shared: ArrayLike) -> Floats:
     """Give what guests want of memory before any limit or ceiling, MiB, 0 where off; shape of ``working``."""
     elastic = np.multiply(working, 1 + guests[c.HEADROOM])
-    thin = np.minimum(touched, guests[c.SIZE])
+    thin = np.minimum(touched, guests[c.SIZE]) - shared
     mode = guests[c.MODE]
     wanted = np.where(mode == c.THIN, thin, np.where(mode == c.ELASTIC, elastic, guests[c.SIZE]))
     return np.asarray(wanted * guests[c.ON])
 
 
-def supply_at(compiled: Compiled, cpu_cap: Floats) -> Floats:
+def shared_pages(compiled: Compiled, touched: Floats) -> tuple[Floats, Floats]:
+    """Give what thin guests need not back because one copy of their image's common pages serves (section 6).
+
+    A lone guest of an image on a host shares with nobody. The host's copy holds as much as the guest with most of
+    these pages has touched of them.
+
+    Parameters
+    ----------
+    touched
+        MiB, shape (*moments, guests).
+
+    Returns
+    -------
+    tuple
+        What each guest no longer backs, shape (*moments, guests), and what each host holds for them of its own
+        account, shape (*moments, hosts); MiB.
+    """
+    images, rule = compiled.images, compiled.plan.rules.page_sharing
+    lead = touched.shape[:-1]
+    shared, copies = np.zeros_like(touched), np.zeros((*lead, compiled.hosts.shape[1]))
+    if not rule or not images.names:
+        return shared, copies
+    guests = compiled.guests[:, images.guests]
+    common = np.array([rule.get(name, 0.0) for name in images.names])[images.group]
+    is_thin = (guests[c.MODE] == c.THIN) & (guests[c.ON] > 0)
+    could = np.minimum(np.minimum(touched[..., images.guests], guests[c.SIZE]), common) * is_thin
+    sharers = np.add.reduceat(could > 0, images.first, axis=-1, dtype=np.int64)
+    could *= (sharers > 1)[..., images.group]
+    shared[..., images.guests] = could
+    largest = np.maximum.reduceat(could, images.first, axis=-1)
+    if copies.shape[-1]:
+        copies += largest @ (images.host[:, None] == np.arange(copies.shape[-1]))
+    return shared, copies
+
+
+def supply_at(compiled: Compiled, cpu_cap: Floats, copies: Floats) -> Floats:
     """Give the supply of all hosts together (section 1).
 
     Parameters
@@ -96,6 +139,8 @@ def supply_at(compiled: Compiled, cpu_cap: Floats) -> Floats:
         The plan.
     cpu_cap
         Shape (*moments, guests): the CPU cap of each guest, MHz, 0 where off.
+    copies
+        Shape (*moments, hosts): what each host holds of common pages, MiB.
 
     Returns
     -------
@@ -105,7 +150,7 @@ def supply_at(compiled: Compiled, cpu_cap: Floats) -> Floats:
     supply = np.zeros((*cpu_cap.shape[:-1], 2))
     if compiled.hosts.shape[1] == 0:
         return supply
-    mhz, cores, further, smt_yield, overhead_mhz, memory = compiled.hosts
+    mhz, cores, further, smt_yield, overhead_mhz, memory = compiled.hosts[: c.SPILL_MIB]
     guests, host_of = compiled.guests, compiled.host_of
     extra = np.zeros(mhz.size)
     if np.any(smt_yield > 0) and np.any(further > 0):
@@ -114,7 +159,7 @@ def supply_at(compiled: Compiled, cpu_cap: Floats) -> Floats:
         extra = smt_yield * np.clip(np.maximum(vcpus, 0) @ on_host - cores, 0, further)
     supply[..., 0] = np.maximum(mhz * (cores + extra) - overhead_mhz, 0).sum(axis=-1)
     overhead = np.bincount(host_of, guest_overhead(compiled), minlength=mhz.size)
-    supply[..., 1] = np.maximum(memory - overhead, 0).sum()
+    supply[..., 1] = np.maximum(memory - overhead - copies, 0).sum(axis=-1)
     return supply
 
 
@@ -129,22 +174,36 @@ def ask(compiled: Compiled, demand: DemandAt) -> Asks:
     """Work out what every guest and pool asks for, from the guests upwards."""
     tree, rules = compiled.tree, compiled.plan.rules
     per_size = rules.shares_count == "per-size"
+    shared, copies = shared_pages(compiled, demand.touched)
     members = np.empty((_KINDS, 2, tree.member_count))
     weight = np.empty((2, tree.member_count))
     pools, guests = slice(0, tree.pool_count), slice(tree.pool_count, None)
-    _ask_guests(members[:, :, guests], compiled.guests, demand, per_size=per_size)
+    _ask_guests(members[:, :, guests], compiled.guests, demand, shared, per_size=per_size)
     _weigh_guests(weight[:, guests], compiled.guests, per_size=per_size)
     nodes = _ask_pools(compiled, members)
     weight[:, pools] = compiled.pools[2] * np.where(compiled.scaled, members[SCALE, :, pools], 1.0)
-    supply = supply_at(compiled, members[CAP, 0, guests])
-    return Asks(members, nodes, weight, supply, _set_aside(compiled, supply))
+    supply = supply_at(compiled, members[CAP, 0, guests], copies)
+    promisable, set_aside = promisable_supply(compiled)
+    return Asks(members, nodes, weight, supply, promisable, set_aside, demand, shared)
 
 
-def _set_aside(compiled: Compiled, supply: Floats) -> Floats:
-    """Give the part of the gross supply that is kept free; for memory that is before the overhead of guests."""
-    percent = compiled.plan.rules.set_aside_percent
-    gross_memory = np.maximum(compiled.hosts[5], 0).sum()
-    return np.array([supply[0] * percent.cpu, gross_memory * percent.memory]) / 100
+def promisable_supply(compiled: Compiled) -> tuple[Floats, Floats]:
+    """Give what can be promised at all times, and what of it the rules keep out of all promises (section 5).
+
+    Of CPU that is what the cores give without second threads: their gain is there only while more vCPUs want to
+    run than there are cores. Of memory it is the gross memory less the overhead of the guests that are on; what
+    is set aside counts before that overhead.
+
+    Returns
+    -------
+    tuple
+        Two arrays of shape (2,): MHz and MiB.
+    """
+    hosts, percent = compiled.hosts, compiled.plan.rules.set_aside_percent
+    cpu = np.maximum(hosts[c.HOST_MHZ] * hosts[c.CORES] - hosts[c.OVERHEAD_MHZ], 0).sum()
+    gross = np.maximum(hosts[c.GROSS_MIB], 0).sum()
+    promisable = np.array([cpu, gross - guest_overhead(compiled).sum()])
+    return promisable, np.array([cpu * percent.cpu, gross * percent.memory]) / 100
 
 
 def _weigh_guests(weight: Floats, guests: Floats, *, per_size: bool) -> None:
@@ -154,21 +213,33 @@ def _weigh_guests(weight: Floats, guests: Floats, *, per_size: bool) -> None:
         weight[1] *= guests[c.SIZE] / _MIB_PER_SHARE_UNIT
 
 
-def _ask_guests(asks: Floats, guests: Floats, demand: DemandAt, *, per_size: bool) -> None:
+def memory_bounds(guests: Floats) -> tuple[Floats, Floats]:
+    """Give what each guest holds of memory at least, which is its claim, and at most; MiB, 0 where off.
+
+    One formula serves all modes: fixed guests, and elastic ones without an agent, hold their size.
+    """
+    on, size, mode = guests[c.ON], guests[c.SIZE], guests[c.MODE]
+    thin, breathing = mode == c.THIN, (mode == c.ELASTIC) & (guests[c.AGENT] > 0)
+    least = np.where(thin, guests[c.MEMORY_RESERVATION], np.where(breathing, guests[c.FLOOR], size)) * on
+    most = np.where(thin, np.minimum(size, guests[c.MEMORY_LIMIT]), np.where(breathing, guests[c.CEILING], size))
+    # Limits may be infinite, which times off would be no number.
+    return least, np.where(on > 0, most, 0.0)
+
+
+def _ask_guests(asks: Floats, guests: Floats, demand: DemandAt, shared: Floats, *, per_size: bool) -> None:
     """Fill in what guests ask for; ``asks`` has shape (7, 2, guests)."""
     on, size, mode = guests[c.ON], guests[c.SIZE], guests[c.MODE]
     asks[CAP, 0], asks[WANTED, 0] = guest_cpu(guests, demand.cpu)
     asks[USE, 0] = asks[KNEE, 0] = asks[CAP, 0]
     np.minimum(guests[c.CPU_RESERVATION], asks[CAP, 0], out=asks[FLOOR, 0])
     np.multiply(guests[c.CPU_RESERVATION], on, out=asks[CLAIM, 0])
-    asks[WANTED, 1] = guest_memory_wanted(guests, demand.working, demand.touched)
+    asks[WANTED, 1] = guest_memory_wanted(guests, demand.working, demand.touched, shared)
 
-    # One formula serves all modes: what is held lies between a least and a most, and so does what is used.
-    # Thin guests hold what was touched; fixed ones, and elastic ones without an agent, hold their size.
+    # What is held lies between a least and a most, and so does what is used. Thin guests hold what they touched.
     thin, breathing = mode == c.THIN, (mode == c.ELASTIC) & (guests[c.AGENT] > 0)
-    least = np.where(thin, guests[c.MEMORY_RESERVATION], np.where(breathing, guests[c.FLOOR], size)) * on
-    most = np.where(thin, np.minimum(size, guests[c.MEMORY_LIMIT]), np.where(breathing, guests[c.CEILING], size)) * on
-    held = np.where(thin, demand.touched, demand.working * (1 + guests[c.HEADROOM]))
+    least, most = memory_bounds(guests)
+    touched = np.minimum(demand.touched, size) - shared
+    held = np.where(thin, touched, demand.working * (1 + guests[c.HEADROOM]))
     cap = np.maximum(least, np.minimum(held, most))
     asks[FLOOR, 1] = asks[CLAIM, 1] = least
     asks[CAP, 1] = cap

@@ -27,6 +27,32 @@ FIXED, ELASTIC, THIN = 0.0, 1.0, 2.0
     MEMORY_SHARES, FLOOR, CEILING, HEADROOM, AGENT,
 ) = range(15)  # fmt: skip
 
+# Rows of ``Compiled.hosts``.
+HOST_MHZ, CORES, FURTHER_THREADS, SMT_YIELD, OVERHEAD_MHZ, GROSS_MIB, SPILL_MIB, IS_HDD = range(8)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Images:
+    """The guests that may share pages: a group for each image on each host.
+
+    Attributes
+    ----------
+    names, host
+        By group: the image, and the position of the host.
+    guests
+        The guests of all groups, those of a group beside each other.
+    first
+        By group, where its guests begin.
+    group
+        By such guest, its group.
+    """
+
+    names: tuple[str, ...]
+    host: Ints
+    guests: Ints
+    first: Ints
+    group: Ints
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Compiled:
@@ -42,13 +68,16 @@ class Compiled:
         Shape (15, guests): the settings of each guest, one row a setting; MHz, MiB, infinity where there is no
         limit. Here and below, guests and pools stand in the order of the tree, not of the plan.
     pools
-        Shape (3, 2, pools): reservation, limit and shares, each for CPU and memory.
+        Shape (4, 2, pools): reservation, limit, shares and whether it draws (1 or 0), each for CPU and memory.
     scaled
         Shape (pools,): which pools are member-scaled.
     host_of
         Shape (guests,): the position of each guest's host; 0 in a plan without hosts.
     hosts
-        Shape (6, hosts): MHz of a core, cores, further threads, smt_yield, CPU overhead, memory after overhead.
+        Shape (8, hosts): MHz of a core, cores, further threads, smt_yield, CPU overhead, memory after overhead,
+        spill space (infinity: as much as needed), and whether that is hard disk (1 or 0).
+    images
+        Which guests share an image on a host.
     signals
         The demand of all guests.
     """
@@ -61,6 +90,7 @@ class Compiled:
     scaled: NDArray[np.bool_]
     host_of: Ints
     hosts: Floats
+    images: Images
     signals: SignalBank
 
     def with_plan(self, plan: Plan, traces: Traces | None = None) -> Compiled:
@@ -80,7 +110,7 @@ class Compiled:
         changed_pools = _changed(plan.pools, old.pools)
         for i in changed:
             a, b = plan.guests[i], old.guests[i]
-            if (a.id, a.pool, a.host, a.demand) != (b.id, b.pool, b.host, b.demand):
+            if (a.id, a.pool, a.host, a.image, a.demand) != (b.id, b.pool, b.host, b.image, b.demand):
                 return compile_plan(plan, traces)
         for i in changed_pools:
             if (plan.pools[i].id, plan.pools[i].parent) != (old.pools[i].id, old.pools[i].parent):
@@ -133,15 +163,17 @@ def compile_plan(plan: Plan, traces: Traces) -> Compiled:
     columns = [_guest_column(guest, plan.host_of(guest)) for guest in in_order]
     pools = [_pool_columns(pool) for pool in pools_in_order]
     hosts = [_host_column(host) for host in plan.hosts]
+    host_of = [plan.host_index.get(g.host or "", 0) for g in in_order]
     return Compiled(
         plan=plan,
         traces=traces,
         tree=tree,
         guests=np.array(columns, dtype=np.float64).reshape(-1, 15).T.copy(),
-        pools=np.array(pools, dtype=np.float64).reshape(-1, 3, 2).transpose(1, 2, 0).copy(),
+        pools=np.array(pools, dtype=np.float64).reshape(-1, 4, 2).transpose(1, 2, 0).copy(),
         scaled=np.array([pool.member_scaled for pool in pools_in_order], dtype=np.bool_),
-        host_of=np.array([plan.host_index.get(g.host or "", 0) for g in in_order], dtype=np.int64),
-        hosts=np.array(hosts, dtype=np.float64).reshape(-1, 6).T.copy(),
+        host_of=np.array(host_of, dtype=np.int64),
+        hosts=np.array(hosts, dtype=np.float64).reshape(-1, 8).T.copy(),
+        images=_gather_images(in_order, host_of),
         signals=gather_signals(in_order, traces, plan.day_s),
     )
 
@@ -177,10 +209,29 @@ def _pool_columns(pool: Pool) -> tuple[tuple[float, float], ...]:
         (cpu.reservation, memory.reservation),
         (_or_none(cpu.limit), _or_none(memory.limit)),
         (cpu.shares, memory.shares),
+        (float(cpu.draws), float(memory.draws)),
     )
 
 
 def _host_column(host: Host) -> tuple[float, ...]:
     further_threads = host.cores * (host.threads_per_core - 1)
     memory = host.memory_mib - host.overhead_mib
-    return (host.mhz, host.cores, further_threads, host.smt_yield, host.overhead_mhz, memory)
+    return (
+        host.mhz, host.cores, further_threads, host.smt_yield, host.overhead_mhz, memory,
+        _or_none(host.spill_mib), float(host.spill_kind == "hdd"),
+    )  # fmt: skip
+
+
+def _gather_images(guests: Sequence[Guest], host_of: Sequence[int]) -> Images:
+    groups: dict[tuple[int, str], list[int]] = {}
+    for i, guest in enumerate(guests):
+        if guest.image:
+            groups.setdefault((host_of[i], guest.image), []).append(i)
+    sizes = [len(members) for members in groups.values()]
+    return Images(
+        names=tuple(image for _, image in groups),
+        host=np.array([host for host, _ in groups], dtype=np.int64),
+        guests=np.array([i for members in groups.values() for i in members], dtype=np.int64),
+        first=np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.int64) if sizes else np.zeros(0, np.int64),
+        group=np.repeat(np.arange(len(sizes)), sizes),
+    )

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._asks import guest_cpu, guest_memory_wanted, supply_at
+from ruvex.divide._asks import guest_cpu, guest_memory_wanted, shared_pages, supply_at
 from ruvex.divide._compiled import Compiled
 from ruvex.divide._signals import CPU, TOUCHED, WORKING
 
@@ -55,7 +55,8 @@ def day_of(compiled: Compiled, *, moments: int = 289) -> Day:
         high = compiled.signals.highest_until(times[part])
         cap, cpu = guest_cpu(guests, now[:, CPU])
         touched = np.maximum(high[:, WORKING], high[:, TOUCHED])
-        memory = guest_memory_wanted(guests, now[:, WORKING], touched)
+        shared, copies = shared_pages(compiled, touched)
+        memory = guest_memory_wanted(guests, now[:, WORKING], touched, shared)
         wanted[:, part] = cpu.sum(axis=1), memory.sum(axis=1)
-        supply[:, part] = supply_at(compiled, cap).T
+        supply[:, part] = supply_at(compiled, cap, copies).T
     return Day(times, wanted, supply)

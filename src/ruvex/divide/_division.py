@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 
 from ruvex.divide import _compiled as c
 from ruvex.divide._asks import CAP, CLAIM, FLOOR, USE, WANTED, Asks, DemandAt, ask, demand_at
+from ruvex.divide._causes import causes_of
 from ruvex.divide._compiled import Compiled
 from ruvex.divide._fill import Filled, fill_tree
+from ruvex.divide._layers import Layers, layers_of
 from ruvex.divide._tree import Tree
 
 Floats = NDArray[np.float64]
@@ -34,9 +36,9 @@ class ResourceDivision:
 
     Attributes
     ----------
-    supply, set_aside, total_wanted, promised, total_delivered
-        Of the whole plan: what there is, what of it is kept out of all promises, the guests' wants, the claims at
-        the top, what guests get.
+    supply, promisable, set_aside, total_wanted, promised, total_delivered
+        Of the whole plan: what there is, what of it can be promised at all times, what of that is kept out of all
+        promises, the guests' wants, the claims at the top, what guests get.
     broken
         Some node's promises cannot all be kept.
     reservation, limit, shares
@@ -56,6 +58,7 @@ class ResourceDivision:
     """
 
     supply: float
+    promisable: float
     set_aside: float
     total_wanted: float
     promised: float
@@ -81,7 +84,7 @@ class ResourceDivision:
     @property
     def free(self) -> float:
         """What can still be promised; negative where more is promised than may be."""
-        return self.supply - self.set_aside - self.promised
+        return self.promisable - self.set_aside - self.promised
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -103,6 +106,8 @@ class Division:
         Row number by id.
     cpu, memory
         The two resources.
+    layers
+        Where each row's memory lies, and what is missing of it.
     """
 
     plan_name: str
@@ -117,6 +122,7 @@ class Division:
     position: Mapping[str, int]
     cpu: ResourceDivision
     memory: ResourceDivision
+    layers: Layers
 
     def to_json(self) -> dict[str, Any]:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
@@ -140,6 +146,7 @@ class Division:
             "delivered",
             "unmet",
         )
+        causes = causes_of(self, resource)
         columns = [getattr(resource, name).tolist() for name in names]
         rows = []
         for i, values in enumerate(zip(*columns, strict=True)):
@@ -148,6 +155,8 @@ class Division:
                 row |= dict(zip(names, values, strict=True))
                 row["limit"] = None if math.isinf(row["limit"]) else row["limit"]
                 row["broken"] = bool(resource.node_broken[i])
+                if resource is self.memory and self.kinds[i] == "guest":
+                    row["layers"] = self.layers.to_json(i) | {"cause": causes.word(i)}
                 rows.append(row)
         return {
             "supply": resource.supply,
@@ -200,6 +209,7 @@ def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Divisi
         position=layout.position,
         cpu=_resource(compiled, asks, filled, unmet, _CPU),
         memory=_resource(compiled, asks, filled, unmet, _MEMORY),
+        layers=layers_of(compiled, asks, filled.delivered[_MEMORY]),
     )
 
 
@@ -218,7 +228,7 @@ def _resource(compiled: Compiled, asks: Asks, filled: Filled, unmet: Floats, k: 
     tree, rows = compiled.tree, compiled.tree.layout.members
     reservation, limit, shares = (
         np.concatenate((of_pools, compiled.guests[pair[k]])).take(rows)
-        for of_pools, pair in zip(compiled.pools[:, k], _SETTINGS, strict=True)
+        for of_pools, pair in zip(compiled.pools[:3, k], _SETTINGS, strict=True)
     )
     no_level = np.full(tree.member_count - tree.pool_count, np.nan)
     level, headroom_level = (
@@ -228,6 +238,7 @@ def _resource(compiled: Compiled, asks: Asks, filled: Filled, unmet: Floats, k: 
     asked = asks.members[:, k]
     return ResourceDivision(
         supply=float(asks.supply[k]),
+        promisable=float(asks.promisable[k]),
         set_aside=float(asks.set_aside[k]),
         total_wanted=float(asks.nodes[WANTED, k, 0]),
         promised=float(asks.nodes[CLAIM, k, 0]),

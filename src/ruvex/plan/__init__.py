@@ -1,7 +1,18 @@
 """The plan: its model classes, reading and writing, units and edits. No NumPy and no Qt in here."""
 
 from ruvex.plan._check import check_plan
-from ruvex.plan._edits import change_settings, move_moment, replace_item
+from ruvex.plan._edits import (
+    Changes,
+    add_items,
+    change_many,
+    change_settings,
+    move_items,
+    move_moment,
+    remove_items,
+    rename_plan,
+    replace_item,
+    shift_item,
+)
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
 from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan
 from ruvex.plan._model import (
@@ -16,14 +27,17 @@ from ruvex.plan._model import (
     GuestCpu,
     GuestOverhead,
     Host,
+    PaceCost,
     Plan,
     Pool,
     PoolCpu,
     PoolMemory,
     Rules,
     SetAside,
+    Squeeze,
     ThinMemory,
 )
+from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
 from ruvex.plan._schema import plan_schema
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace
@@ -46,6 +60,7 @@ __all__ = [
     "THIN_SPACE",
     "VERSION",
     "Bursts",
+    "Changes",
     "Daily",
     "Demand",
     "EditError",
@@ -56,6 +71,8 @@ __all__ = [
     "GuestCpu",
     "GuestOverhead",
     "Host",
+    "Namer",
+    "PaceCost",
     "Plan",
     "PlanError",
     "PlanFile",
@@ -68,14 +85,18 @@ __all__ = [
     "RuvexError",
     "SetAside",
     "Signal",
+    "Squeeze",
     "Steps",
     "ThinMemory",
     "Trace",
     "TraceTable",
     "Traces",
     "UnitError",
+    "add_items",
+    "change_many",
     "change_settings",
     "check_plan",
+    "copies_of",
     "find_item",
     "format_cpu",
     "format_memory",
@@ -83,7 +104,9 @@ __all__ = [
     "format_time",
     "get_setting",
     "has_setting",
+    "move_items",
     "move_moment",
+    "next_name",
     "parse_cpu",
     "parse_json",
     "parse_memory",
@@ -94,7 +117,11 @@ __all__ = [
     "read_plan",
     "read_trace",
     "read_traces",
+    "remove_items",
+    "rename_plan",
     "replace_item",
+    "shift_item",
+    "slug_of",
     "with_settings",
     "write_plan",
 ]

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pydantic import ValidationError
 
-from ruvex.plan._check import guest_problems, pool_problems
-from ruvex.plan._errors import EditError
-from ruvex.plan._model import Guest, Plan, Pool, Rules
+from ruvex.plan._check import check_plan, guest_problems, pool_problems
+from ruvex.plan._errors import EditError, Problem
+from ruvex.plan._model import Guest, Host, Plan, Pool, Rules
 from ruvex.plan._problems import problems_of
 from ruvex.plan._settings import Part, find_item, with_settings
+
+Changes = Iterable[tuple[str, Mapping[str, Any]]]
+"""Several edits of settings: the id of an item or ``rules``, and its dotted setting names with new values."""
 
 
 def change_settings(plan: Plan, target: str, change: Mapping[str, Any]) -> Plan:
@@ -44,23 +47,39 @@ def change_settings(plan: Plan, target: str, change: Mapping[str, Any]) -> Plan:
     return replace_item(plan, new)
 
 
+def change_many(plan: Plan, changes: Changes) -> Plan:
+    """Give a plan in which settings of several items have new values, changed one after the other.
+
+    Raises
+    ------
+    EditError
+        As ``change_settings``; the first that fails is named.
+    """
+    for target, change in changes:
+        plan = change_settings(plan, target, change)
+    return plan
+
+
 def replace_item(plan: Plan, item: Part) -> Plan:
     """Give a plan with one host, pool or guest (found by its id), or the rules, replaced.
 
     Raises
     ------
     EditError
-        The item is not in the plan, or breaks a rule of its own or towards its host.
+        The item is not in the plan, or breaks a rule of its own, towards its host, or of the tree.
     """
     if isinstance(item, Rules):
         return _copy(plan, rules=item)
     if isinstance(item, Guest):
         position = _position(plan.guest_index, item.id)
-        problems = guest_problems(item, plan.host_of(item), item.id)
+        problems = _guest_place_problems(plan, plan.guests[position], item)
+        problems = problems or guest_problems(item, plan.host_of(item), item.id)
         update: dict[str, Any] = {"guests": _with(plan.guests, position, item)}
     elif isinstance(item, Pool):
         position = _position(plan.pool_index, item.id)
         problems = pool_problems(item, item.id)
+        if item.parent != plan.pools[position].parent:
+            problems = problems or _parent_problems(plan, item)
         update = {"pools": _with(plan.pools, position, item)}
     else:
         position = _position(plan.host_index, item.id)
@@ -70,6 +89,136 @@ def replace_item(plan: Plan, item: Part) -> Plan:
     if problems:
         raise EditError("\n".join(str(problem) for problem in problems))
     return _copy(plan, **update)
+
+
+def _guest_place_problems(plan: Plan, old: Guest, new: Guest) -> list[Problem]:
+    """Check the pool and host a guest names, where they are other ones."""
+    problems = []
+    if new.pool != old.pool and new.pool is not None and new.pool not in plan.pool_index:
+        problems.append(Problem(f"{new.id}.pool", f"there is no pool {new.pool!r}", "name a pool of the plan, or none"))
+    if new.host != old.host:
+        unnamed = new.host is None and len(plan.hosts) > 1
+        if unnamed or (new.host is not None and new.host not in plan.host_index):
+            what = "no host is named" if new.host is None else f"there is no host {new.host!r}"
+            problems.append(Problem(f"{new.id}.host", what, "name a host of the plan"))
+    return problems
+
+
+def _parent_problems(plan: Plan, pool: Pool) -> list[Problem]:
+    """Check the way up from a pool's new parent: it must be there, and not lead back to the pool."""
+    here = pool.parent
+    if here is not None and here not in plan.pool_index:
+        return [Problem(f"{pool.id}.parent", f"there is no pool {here!r}", "name a pool of the plan, or none")]
+    while here is not None:
+        if here == pool.id:
+            what = f"{pool.label} would come to lie in itself"
+            return [Problem(f"{pool.id}.parent", what, "choose a pool outside of it")]
+        here = plan.pools[plan.pool_index[here]].parent
+    return []
+
+
+def add_items(plan: Plan, items: Iterable[Host | Pool | Guest]) -> Plan:
+    """Give a plan with further hosts, pools and guests at the end of their lists.
+
+    When a second host comes, guests that named none stay on the first: they name it now.
+
+    Raises
+    ------
+    EditError
+        The plan would not be valid: an id is taken, a named pool or host is not there, a rule is broken.
+    """
+    items = list(items)
+    hosts = (*plan.hosts, *(item for item in items if isinstance(item, Host)))
+    guests = (*plan.guests, *(item for item in items if isinstance(item, Guest)))
+    if len(hosts) > 1:
+        guests = tuple(g if g.host is not None else g.model_copy(update={"host": hosts[0].id}) for g in guests)
+    pools = (*plan.pools, *(item for item in items if isinstance(item, Pool)))
+    return _rebuilt(plan, hosts=hosts, pools=pools, guests=guests)
+
+
+def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
+    """Give a plan without some hosts, pools and guests, and without the events that concern them.
+
+    What a removed pool held, and that is not removed too, moves up to the nearest pool that stays.
+
+    Raises
+    ------
+    EditError
+        A host is to go that guests are on, while another host stays.
+    """
+    gone = set(ids)
+    parent = {pool.id: pool.parent for pool in plan.pools}
+
+    def staying(pool: str | None) -> str | None:
+        while pool in gone:
+            pool = parent[pool]
+        return pool
+
+    hosts = tuple(host for host in plan.hosts if host.id not in gone)
+    pools = tuple(
+        pool if pool.parent not in gone else pool.model_copy(update={"parent": staying(pool.parent)})
+        for pool in plan.pools
+        if pool.id not in gone
+    )
+    guests = []
+    for guest in plan.guests:
+        if guest.id in gone:
+            continue
+        update: dict[str, Any] = {"pool": staying(guest.pool)} if guest.pool in gone else {}
+        if guest.host in gone:
+            if hosts:
+                raise EditError(f"{guest.label} is on {guest.host}; move it to another host first")
+            update["host"] = None
+        guests.append(guest.model_copy(update=update) if update else guest)
+    events = tuple(e for e in plan.events if e.target not in gone and getattr(e, "host", None) not in gone)
+    return _rebuilt(plan, hosts=hosts, pools=pools, guests=tuple(guests), events=events)
+
+
+def move_items(plan: Plan, ids: Iterable[str], pool: str | None) -> Plan:
+    """Give a plan in which guests and pools lie directly in a pool, or at the top (None).
+
+    Raises
+    ------
+    EditError
+        There is no such pool or item, or a pool would come to lie in itself.
+    """
+    for item_id in ids:
+        plan = change_settings(plan, item_id, {"pool" if item_id in plan.guest_index else "parent": pool})
+    return plan
+
+
+def shift_item(plan: Plan, item_id: str, steps: int) -> Plan:
+    """Give a plan in which a guest or pool stands further down (or up) among the peers of its kind.
+
+    Raises
+    ------
+    EditError
+        There is no such guest or pool.
+    """
+    is_guest = item_id in plan.guest_index
+    items: tuple[Any, ...] = plan.guests if is_guest else plan.pools
+    here = _position(plan.guest_index if is_guest else plan.pool_index, item_id)
+    node = "pool" if is_guest else "parent"
+    peers = [i for i, item in enumerate(items) if getattr(item, node) == getattr(items[here], node)]
+    target = peers[min(max(peers.index(here) + steps, 0), len(peers) - 1)]
+    rest = [*items[:here], *items[here + 1 :]]
+    rest.insert(target, items[here])
+    return _rebuilt(plan, **{"guests" if is_guest else "pools": tuple(rest)})
+
+
+def rename_plan(plan: Plan, name: str) -> Plan:
+    """Give a plan of another name.
+
+    Raises
+    ------
+    EditError
+        The name has more than one line or control characters.
+    """
+    try:
+        Plan.model_validate({"name": name})
+    except ValidationError:
+        raise EditError("a name is one line of at most 1000 characters") from None
+    return _copy(plan, name=name)
 
 
 def move_moment(plan: Plan, moment_s: float) -> Plan:
@@ -88,5 +237,16 @@ def _with(items: tuple[Any, ...], position: int, item: Any) -> tuple[Any, ...]:
 
 
 def _copy(plan: Plan, **update: Any) -> Plan:
-    # The copy keeps the indexes that were made already: none of these edits changes an id or its position.
+    # The copy keeps the indexes that were made already: these edits change no id and no position.
     return plan.model_copy(update=update)
+
+
+def _rebuilt(plan: Plan, **update: Any) -> Plan:
+    """Give a plan with other lists of items, checked as on reading."""
+    new = plan.model_copy(update=update)
+    for index in ("host_index", "pool_index", "guest_index"):
+        new.__dict__.pop(index, None)
+    problems = check_plan(new)
+    if problems:
+        raise EditError("\n".join(str(problem) for problem in problems))
+    return new

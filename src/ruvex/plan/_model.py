@@ -200,14 +200,36 @@ class SetAside(Model):
     memory: Percent = 0.0
 
 
+class Squeeze(Model):
+    """Compression of thin guests' pages: how many times smaller they get, and at most what part of a guest's."""
+
+    ratio: Annotated[Number, Field(ge=1, le=100)] = 2.5
+    max_percent: Percent = 20.0
+
+
+class PaceCost(Model):
+    """How many times its time a piece of work takes on top if its whole working set lies there."""
+
+    squeezed: Annotated[Number, Field(ge=0, le=1e6)] = 1.5
+    ssd: Annotated[Number, Field(ge=0, le=1e6)] = 25.0
+    hdd: Annotated[Number, Field(ge=0, le=1e6)] = 300.0
+
+
+SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000)]
+
+
 class Rules(Model):
-    """How the hypervisor of this site divides."""
+    """How the hypervisor of this site divides. ``page_sharing`` gives the common MiB of each image."""
 
     reservation_rule: Literal["floor", "on-top"] = "floor"
     shares_count: Literal["per-guest", "per-size"] = "per-guest"
     idle_cost: Annotated[Number, Field(ge=1, le=1e6)] = 1.0
     guest_overhead: GuestOverhead = GuestOverhead()
     set_aside_percent: SetAside = SetAside()
+    page_sharing: SharedImages = Field(default_factory=dict)
+    balloon_max_percent: Percent = 50.0
+    squeeze: Squeeze = Squeeze()
+    pace_cost: PaceCost = PaceCost()
 
 
 Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100)]
