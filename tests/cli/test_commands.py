@@ -84,6 +84,40 @@ class Commands(unittest.TestCase):
                 self.assertIn(expected, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
 
+    def test_why(self) -> None:
+        """The steps of a figure, who has what it lacks, and what would help, in words and as JSON."""
+        done = run("divide", str(DEMO), "--at", "08:10", "--why", "ticket-db")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        told = done.stdout.replace("\u202f", " ")
+        for words in ("6.00 GHz  promised", "kept back by the supply", "Who has it: web-front-1", "+4.64 GHz  reserve"):
+            self.assertIn(words, told)
+        document = json.loads(run("divide", str(DEMO), "--at", "08:10", "--why", "booking", "--json").stdout)
+        steps = [rung["amount"] for rung in document["memory"]["rungs"]]
+        self.assertEqual(sum(steps), document["memory"]["delivered"])
+        self.assertGreater(document["cpu"]["would_help"][0]["gain"], 0)
+        for item in ("nobody", "lagoon-sim"):
+            self.assertEqual(run("divide", str(DEMO), "--why", item).returncode, 2)
+
+    def test_admit(self) -> None:
+        """Whether a guest powers on is the exit status; a refusal tells chain, holders and what would help."""
+        guests = [cpu_guest("a", 0, reservation=4000), cpu_guest("b", 0, reservation=7000) | {"power": "off"}]
+        path = self.folder / "c.ruvex.json"
+        path.write_text(plan_text(plan_of(guests)))
+        fits = run("admit", str(path), "a")
+        self.assertEqual((fits.returncode, fits.stderr), (0, ""))
+        self.assertIn("a would power on (it is on", fits.stdout)
+        refused = run("admit", str(path), "b")
+        self.assertEqual((refused.returncode, refused.stderr), (1, ""))
+        told = refused.stdout.replace("\u202f", " ")
+        for words in ("short of CPU promises by 1.00 GHz", "11.0 GHz claimed, of 10.0 GHz", "Held by: a 4.00 GHz"):
+            self.assertIn(words, told)
+        self.assertIn("lower the CPU reservation of a from 4.00 GHz to 3.00 GHz", told)
+        document = json.loads(run("admit", str(path), "b", "--json").stdout)
+        self.assertEqual((document["admitted"], document["refusal"]["shortfall"]), (False, 1000))
+        unknown = run("admit", str(path), "c")
+        self.assertEqual(unknown.returncode, 2)
+        self.assertIn("there is no guest 'c'", unknown.stderr)
+
     def test_broken_promises_are_told(self) -> None:
         """A plan that cannot run as it is still divides, and says so."""
         path = self.folder / "b.ruvex.json"

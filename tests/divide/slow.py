@@ -38,7 +38,24 @@ class SlowDivision:
         self.delivered: dict[str, float] = {}
         self.broken: set[str | None] = set()
         self.asks: dict[str, Ask] = {}
+        self.shared = {guest.id: self.shared_by(guest) for guest in self.on}
         self.divide_node(None, self.supply())
+
+    def common(self, g: Guest) -> float:
+        """Give how much of its image's common pages a guest has touched (section 6)."""
+        if g.memory.mode != "thin":
+            return 0.0
+        touched = max(demand_of(g, "working"), demand_of(g, "touched"))
+        return min(touched, g.memory.size, self.plan.rules.page_sharing.get(g.image, 0.0))
+
+    def alike(self, g: Guest) -> list[Guest]:
+        """Give the guests of the same image on the same host that have common pages."""
+        plan = self.plan
+        return [h for h in self.on if h.image == g.image and plan.host_of(h) is plan.host_of(g) and self.common(h) > 0]
+
+    def shared_by(self, g: Guest) -> float:
+        """Give what a guest leaves to the host's one copy; alone it shares with nobody."""
+        return self.common(g) if g.image and len(self.alike(g)) > 1 else 0.0
 
     def supply(self) -> float:
         """Section 1."""
@@ -50,7 +67,8 @@ class SlowDivision:
                     over.fixed_mib + over.per_vcpu_mib * g.vcpus + over.percent_of_size / 100 * g.memory.size
                     for g in mine
                 )
-                total += max(0.0, host.memory_mib - host.overhead_mib - taken)
+                copies = {g.image: max(self.shared_by(h) for h in self.alike(g)) for g in mine if self.shared_by(g) > 0}
+                total += max(0.0, host.memory_mib - host.overhead_mib - taken - sum(copies.values()))
             else:
                 n = sum(min(g.vcpus, math.ceil(self.cpu_cap(g) / host.mhz - 1e-9)) for g in mine)
                 second = min(host.cores * (host.threads_per_core - 1), max(0, n - host.cores))
@@ -84,8 +102,9 @@ class SlowDivision:
             cap = min(max(need, m.floor), m.ceiling)
             use = min(max(working, m.floor), cap)
             return Ask(m.floor, use, use, cap, need, weight)
-        cap = max(m.reservation, min(touched, m.size, m.limit or math.inf))
-        return Ask(m.reservation, min(working, cap), cap, cap, min(touched, m.size), weight)
+        touched = min(touched, m.size) - self.shared[g.id]
+        cap = max(m.reservation, min(touched, m.limit or math.inf))
+        return Ask(m.reservation, min(working, cap), cap, cap, touched, weight)
 
     def members(self, pool_id: str | None) -> list[Pool | Guest]:
         """Give the members of a pool, or of the root, that are on."""

@@ -82,6 +82,7 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
         guests.append({
             "id": f"g{i}", "pool": draw(st.sampled_from([None, *(p["id"] for p in pools)])), "vcpus": vcpus,
             "host": host["id"] if host else None,
+            "image": draw(st.sampled_from(["", "sea", "shore"])),
             "power": draw(st.sampled_from(["on", "on", "on", "off"])), "agent": draw(st.booleans()),
             "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "memory": draw(memories()), "demand": work,
         })  # fmt: skip
@@ -94,6 +95,9 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
             "per_vcpu_mib": 10,
             "percent_of_size": 1,
         },
+        "page_sharing": draw(st.sampled_from([{}, {"sea": 300}, {"sea": 4000.5, "shore": 20}])),
+        "balloon_max_percent": draw(st.sampled_from([0, 50, 100])),
+        "squeeze": draw(st.sampled_from([{"max_percent": 0}, {}, {"ratio": 1}, {"ratio": 3, "max_percent": 100}])),
     }
     data = {
         "format": "ruvex-plan",

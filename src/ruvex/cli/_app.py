@@ -68,12 +68,28 @@ def _divide(
         str | None,
         typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the plan's moment if left out."),
     ] = None,
+    why: Annotated[
+        str | None,
+        typer.Option(metavar="ID", help="Explain the figures of a guest or pool, and what would help."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Show the division of CPU and memory at a moment."""
     from ruvex.cli._divide import print_division
 
-    raise typer.Exit(print_division(plan, at, as_json=as_json))
+    raise typer.Exit(print_division(plan, at, why, as_json=as_json))
+
+
+@app.command("admit")
+def _admit(
+    plan: PlanPath,
+    guest: Annotated[str, typer.Argument(metavar="GUEST", help="The id of a guest.", show_default=False)],
+    as_json: AsJson = False,
+) -> None:
+    """Tell whether a guest would power on, and if not, why not and what would help."""
+    from ruvex.cli._admit import print_admission
+
+    raise typer.Exit(print_admission(plan, guest, as_json=as_json))
 
 
 @app.command("schema")

@@ -9,6 +9,7 @@ from typing import Final
 
 from rich.cells import cell_len, set_cell_size
 
+from ruvex.cli._why import print_why
 from ruvex.divide import Division, ResourceDivision, compile_plan, divide
 from ruvex.plan import THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
 
@@ -20,16 +21,19 @@ _WIDTHS: Final = (8, 7, 9, 7) * 2
 _NAME_WIDTH: Final = _WIDTH - sum(width + 1 for width in _WIDTHS)
 
 
-def print_division(path: Path, at: str | None, *, as_json: bool) -> int:
-    """Print the division of a plan at a moment; gives the exit status.
+def print_division(path: Path, at: str | None, why: str | None, *, as_json: bool) -> int:
+    """Print the division of a plan at a moment, or why one row of it is as it is; gives the exit status.
 
     Raises
     ------
-    PlanError, PlanFileError, UnitError
-        The plan or the time cannot be used.
+    PlanError, PlanFileError, UnitError, EditError
+        The plan or the time cannot be used, or there is no such row.
     """
     file = read_plan(path)
     at_s = file.plan.moment if at is None else _time_in_day(at, file.plan)
+    if why is not None:
+        print_why(file, path, at_s, why, as_json=as_json)
+        return 0
     division = divide(compile_plan(file.plan, file.traces), at_s)
     if as_json:
         print(json.dumps(division.to_json(), ensure_ascii=False))

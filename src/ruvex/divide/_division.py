@@ -108,6 +108,8 @@ class Division:
         The two resources.
     layers
         Where each row's memory lies, and what is missing of it.
+    demand
+        What the guests' work asks for at that moment, in the numbering of the tree.
     """
 
     plan_name: str
@@ -123,6 +125,7 @@ class Division:
     cpu: ResourceDivision
     memory: ResourceDivision
     layers: Layers
+    demand: DemandAt
 
     def to_json(self) -> dict[str, Any]:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
@@ -210,6 +213,7 @@ def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Divisi
         cpu=_resource(compiled, asks, filled, unmet, _CPU),
         memory=_resource(compiled, asks, filled, unmet, _MEMORY),
         layers=layers_of(compiled, asks, filled.delivered[_MEMORY]),
+        demand=asks.demand,
     )
 
 

@@ -38,6 +38,7 @@ from ruvex.plan._model import (
     ThinMemory,
 )
 from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
+from ruvex.plan._problems import problems_of
 from ruvex.plan._schema import plan_schema
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace
@@ -114,6 +115,7 @@ __all__ = [
     "plan_from",
     "plan_schema",
     "plan_text",
+    "problems_of",
     "read_plan",
     "read_trace",
     "read_traces",

@@ -1,0 +1,296 @@
+"""What would make a refused change pass: the nearest value, and other changes that find the missing promise."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+from ruvex.divide import Claims, Compiled, Refusal, claims_of, refusal_between
+from ruvex.plan import (
+    EditError,
+    ElasticMemory,
+    FixedMemory,
+    Guest,
+    Plan,
+    Pool,
+    ThinMemory,
+    change_many,
+    change_settings,
+    find_item,
+    format_cpu,
+    format_memory,
+    get_setting,
+)
+
+Edit = Callable[[Plan], Plan]
+"""An edit as a function; it may raise EditError."""
+
+Change = tuple[str, Mapping[str, Any]]
+
+_MOST: Final = 5
+_MOST_HOLDERS: Final = 3
+_MOST_STEPS: Final = 3
+_PERCENT_STEPS: Final = 10
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """Changes of settings that, made first, let a refused change pass.
+
+    Attributes
+    ----------
+    text
+        What is done, in a few words.
+    changes
+        Ids and settings, as ``change_many`` takes them.
+    """
+
+    text: str
+    changes: tuple[Change, ...]
+
+
+def refusal_of(
+    compiled: Compiled, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()
+) -> Refusal | None:
+    """Tell whether an edit of a plan would be refused, and why.
+
+    Parameters
+    ----------
+    compiled
+        The plan as it is.
+    edit
+        What is to be done with it.
+    changed, booting
+        The items it concerns, and those among them that are being powered on.
+
+    Raises
+    ------
+    EditError
+        The edit breaks a rule of the plan itself.
+    """
+    return _test(claims_of(compiled), edit, changed, booting)
+
+
+def _test(before: Claims, edit: Edit, changed: Collection[str], booting: Collection[str]) -> Refusal | None:
+    after = before.compiled.with_plan(edit(before.compiled.plan))
+    return refusal_between(before, claims_of(after, booting=booting), changed)
+
+
+def nearest_value(compiled: Compiled, target: str, setting: str, value: float) -> float | None:
+    """Give the value nearest to a refused one that would pass, in whole MHz or MiB or tenths of a percent.
+
+    None where nothing between the value in force and the refused one would pass, or the setting is no number.
+    """
+    item = find_item(compiled.plan, target)
+    old = None if item is None else get_setting(item, setting)
+    if isinstance(old, bool) or not isinstance(old, int | float):
+        return None
+    steps_per_unit = _PERCENT_STEPS if "percent" in setting else 1
+    before, way = claims_of(compiled), math.copysign(1 / steps_per_unit, value - old)
+
+    def passes(steps: int) -> bool:
+        try:
+            return _test(before, lambda plan: change_settings(plan, target, {setting: at(steps)}), [target], ()) is None
+        except EditError:
+            return False
+
+    def at(steps: int) -> float:
+        # A value between two whole ones is left towards the refused one, so that the answer is whole.
+        start = old if float(old * steps_per_unit).is_integer() else math.floor(old) if way < 0 else math.ceil(old)
+        return float(start + way * steps)
+
+    low, high = 0, max(0, math.ceil(abs(value - old) * steps_per_unit) - 1)
+    if high == 0 or not passes(1):
+        return None
+    while low < high:
+        middle = (low + high + 1) // 2
+        if passes(middle):
+            low = middle
+        else:
+            high = middle - 1
+    return at(low)
+
+
+def remedies_for(
+    compiled: Compiled, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()
+) -> list[Remedy]:
+    """Give some changes, each of which would let a refused edit pass; those that touch the fewest things first.
+
+    Parameters
+    ----------
+    compiled
+        The plan as it is.
+    edit, changed, booting
+        The refused edit, as for ``refusal_of``.
+    """
+    search = _Search(claims_of(compiled), edit, changed, booting)
+    refusal = search.test(())
+    if refusal is None:
+        return []
+    found = [
+        Remedy(" and ".join(texts), changes)
+        for candidate in search.candidates((), refusal, with_holders=True)
+        if (completed := search.complete([candidate], refusal)) is not None
+        for texts, changes in [completed]
+    ]
+    return sorted(found, key=lambda remedy: len(remedy.changes))[:_MOST]
+
+
+class _Search:
+    """Tries changes before an edit until it passes."""
+
+    def __init__(self, before: Claims, edit: Edit, changed: Collection[str], booting: Collection[str]) -> None:
+        self._before, self._edit = before, edit
+        self._changed, self._booting = list(changed), booting
+
+    def test(self, changes: Sequence[Change]) -> Refusal | None:
+        """Give what is refused once some changes were made first; raises EditError where they cannot be made."""
+        changed = [*self._changed, *(target for target, _ in changes)]
+        return _test(self._before, lambda plan: self._edit(change_many(plan, changes)), changed, self._booting)
+
+    def complete(self, steps: list[tuple[str, Change]], before: Refusal) -> tuple[list[str], tuple[Change, ...]] | None:
+        """Follow a first step up the chain until the edit passes, within few steps; None if it does not."""
+        changes = tuple(change for _, change in steps)
+        try:
+            refusal = self.test(changes)
+        except EditError:
+            return None
+        if refusal is None:
+            return [text for text, _ in steps], changes
+        is_elsewhere = (refusal.kind, refusal.place) != (before.kind, before.place)
+        if len(steps) >= _MOST_STEPS or not is_elsewhere:
+            return None
+        for candidate in self.candidates(changes, refusal, with_holders=False):
+            completed = self.complete([*steps, candidate], refusal)
+            if completed is not None:
+                return completed
+        return None
+
+    def candidates(
+        self, changes: Sequence[Change], refusal: Refusal, *, with_holders: bool
+    ) -> Iterator[tuple[str, Change]]:
+        """Give single changes that might find what is missing."""
+        plan = change_many(self._before.compiled.plan, changes)
+        resource = "cpu" if refusal.kind == "cpu" else "memory"
+        if refusal.kind in ("cpu", "memory"):
+            if refusal.place is not None:
+                yield from self._of_pool(plan, refusal, resource)
+            else:
+                yield from self._of_rules(plan, refusal, resource)
+        if refusal.kind == "spill":
+            yield from self._of_spill(plan, refusal)
+        elif with_holders:
+            yield from self._of_holders(plan, refusal, resource)
+        for item_id in self._changed:
+            item = find_item(plan, item_id)
+            if isinstance(item, Guest):
+                yield from _less(item, resource, refusal.shortfall)
+
+    def _of_pool(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+        assert refusal.place is not None
+        pool = plan.pools[plan.pool_index[refusal.place]]
+        settings = getattr(pool, resource)
+        above = plan.pools[plan.pool_index[pool.parent]].label if pool.parent else "the supply"
+        if not settings.draws:
+            yield f"let {pool.label} draw on {above}", (pool.id, {f"{resource}.draws": True})
+            more = math.ceil(settings.reservation + refusal.shortfall)
+            change: dict[str, Any] = {f"{resource}.reservation": more}
+            if settings.limit is not None and settings.limit < more:
+                change[f"{resource}.limit"] = more
+            text = f"reserve {_amount(more, resource)} for {pool.label} instead of"
+            yield f"{text} {_amount(settings.reservation, resource)}", (pool.id, change)
+        elif settings.limit is not None:
+            more = math.ceil(settings.limit + refusal.shortfall)
+            text = f"raise the limit of {pool.label} from {_amount(settings.limit, resource)} to"
+            yield f"{text} {_amount(more, resource)}", (pool.id, {f"{resource}.limit": more})
+
+    def _of_rules(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+        percent = getattr(plan.rules.set_aside_percent, resource)
+        if percent <= 0:
+            return
+        per_percent = _per_percent(self._before, resource)
+        less = math.floor((percent - refusal.shortfall / per_percent) * _PERCENT_STEPS) / _PERCENT_STEPS
+        if per_percent > 0 and less >= 0:
+            text = f"set {less:g} % aside instead of {percent:g} %"
+            yield text, ("rules", {f"set_aside_percent.{resource}": less})
+
+    def _of_holders(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+        found = 0
+        idle: list[Pool] = []
+        busy: list[Guest] = []
+        for holder, amount in refusal.holders:
+            item = find_item(plan, holder)
+            if holder in self._changed or amount < refusal.shortfall:
+                continue
+            if isinstance(item, Pool):
+                idle.append(item)
+            elif isinstance(item, Guest):
+                busy.append(item)
+        smaller: list[Pool | Guest] = [*idle, *busy]
+        for holding in smaller:
+            for candidate in self._smaller(holding, resource, refusal.shortfall):
+                yield candidate
+                found += 1
+            if found >= _MOST_HOLDERS:
+                return
+
+    def _smaller(self, item: Pool | Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:
+        if isinstance(item, Guest):
+            yield from _less(item, resource, by)
+        else:
+            # Only what nobody in it claims can be given back without anyone losing a promise.
+            node, k = self._before.node_of(item.id), 0 if resource == "cpu" else 1
+            reservation = getattr(item, resource).reservation
+            less = math.floor(reservation - by)
+            if less >= float(self._before.used[k, node]):
+                text = f"take {_amount(reservation - less, resource)} that nobody claims from {item.label}"
+                yield text, (item.id, {f"{resource}.reservation": less})
+
+    def _of_spill(self, plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:
+        assert refusal.place is not None
+        host = plan.hosts[plan.host_index[refusal.place]]
+        for item_id in self._changed:
+            item = find_item(plan, item_id)
+            if isinstance(item, Guest) and isinstance(item.memory, ThinMemory):
+                more = math.ceil(item.memory.reservation + refusal.shortfall)
+                if more <= min(item.memory.size, item.memory.limit or math.inf):
+                    text = f"reserve {format_memory(more)} for {item.label}, which then needs less spill space"
+                    yield text, (item.id, {"memory.reservation": more})
+        space = math.ceil((host.spill_mib or 0.0) + refusal.shortfall)
+        yield f"give {host.label} {format_memory(space)} of spill space", (host.id, {"spill_mib": space})
+
+
+def _per_percent(claims: Claims, resource: str) -> float:
+    """Give what one percent set aside comes to."""
+    plan = claims.compiled.plan
+    if resource == "memory":
+        return sum(max(0.0, host.memory_mib - host.overhead_mib) for host in plan.hosts) / 100
+    return sum(max(0.0, host.cores * host.mhz - host.overhead_mhz) for host in plan.hosts) / 100
+
+
+def _less(guest: Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:
+    """Give what a guest could do with less of."""
+    memory = guest.memory
+    if resource == "cpu":
+        key, value, least, name = "cpu.reservation", guest.cpu.reservation, 0.0, "CPU reservation"
+    elif isinstance(memory, ThinMemory):
+        key, value, least, name = "memory.reservation", memory.reservation, 0.0, "memory reservation"
+    elif isinstance(memory, ElasticMemory):
+        key, value, least, name = "memory.floor", memory.floor, 0.0, "floor"
+        if math.floor(memory.boot - by) >= max(memory.floor, 1.0):
+            less = math.floor(memory.boot - by)
+            text = f"boot {guest.label} with {format_memory(less)} instead of {format_memory(memory.boot)}"
+            yield text, (guest.id, {"memory.boot": less})
+    else:
+        assert isinstance(memory, FixedMemory)
+        key, value, least, name = "memory.size", memory.size, 1.0, "size"
+    less = math.floor(value - by)
+    if less >= least:
+        change = f"{_amount(value, resource)} to {_amount(less, resource)}"
+        yield f"lower the {name} of {guest.label} from {change}", (guest.id, {key: less})
+
+
+def _amount(value: float, resource: str) -> str:
+    return format_cpu(value) if resource == "cpu" else format_memory(value)

@@ -1,0 +1,81 @@
+"""Splitting what can be promised among pools by percentages, as for owners who each paid for a part."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any, Literal
+
+from ruvex.divide import Claims, budget_of
+from ruvex.plan import SHARES_STANDARD, EditError, Plan
+
+Setting = Literal["reservation", "limit", "shares"]
+
+
+def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> float:
+    """Give what some pools of one parent may be promised together, MHz or MiB, 0 if nothing.
+
+    At the top that is the supply less what is set aside and, for memory, less the overhead of all guests of the plan,
+    those that are off too; in a pool its reservation. What the other members there claim is not theirs to split.
+
+    Raises
+    ------
+    EditError
+        No pools are named, or they have not all the same parent.
+    """
+    plan = claims.compiled.plan
+    parents = {plan.pools[plan.pool_index[pool]].parent for pool in pools}
+    if len(parents) != 1:
+        raise EditError("choose pools that lie side by side, in the same pool or all at the top")
+    parent = parents.pop()
+    budget = budget_of(claims, parent, resource)
+    amount = budget.reservation - budget.claimed
+    amount += sum(float(claims.claim_of(pool)[0 if resource == "cpu" else 1]) for pool in pools)
+    if parent is None and resource == "memory":
+        amount -= _overhead_of_those_off(plan)
+    return max(0.0, amount)
+
+
+def _overhead_of_those_off(plan: Plan) -> float:
+    cost = plan.rules.guest_overhead
+    return sum(
+        cost.fixed_mib + cost.per_vcpu_mib * guest.vcpus + cost.percent_of_size / 100 * guest.memory.size
+        for guest in plan.guests
+        if not guest.is_on
+    )
+
+
+def split_among(
+    claims: Claims, percents: Mapping[str, float], resource: str, setting: Setting
+) -> list[tuple[str, Mapping[str, Any]]]:
+    """Give each pool its percentage of what can be promised, as reservation, limit or shares.
+
+    Amounts are whole MHz or MiB, rounded down, so that their sum never exceeds what there is. As shares, the
+    percentages are scaled so that equal parts come to the standard.
+
+    Returns
+    -------
+    list
+        Changes, as ``change_many`` takes them.
+
+    Raises
+    ------
+    EditError
+        The pools do not lie side by side, a percentage is negative or no number, or their sum is above 100.
+    """
+    if any(not (math.isfinite(p) and p >= 0) for p in percents.values()):
+        raise EditError("a percentage is a number from 0 to 100")
+    total = sum(percents.values())
+    if setting != "shares" and total > 100 + 1e-9:
+        raise EditError(f"the parts come to {total:g} %; together they can be at most 100 %")
+    amount = amount_to_split(claims, list(percents), resource)
+    changes: list[tuple[str, Mapping[str, Any]]] = []
+    for pool, percent in percents.items():
+        if setting == "shares":
+            value: float = round(SHARES_STANDARD * len(percents) * percent / total, 3) if total else 0.0
+        else:
+            value = float(math.floor(amount * percent / 100 + 1e-9))
+        if value <= 0 and setting != "reservation":
+            raise EditError(f"{pool!r} would get no {setting} at all; give it a part above 0 %")
+        changes.append((pool, {f"{resource}.{setting}": value}))
+    return changes

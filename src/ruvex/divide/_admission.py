@@ -1,0 +1,409 @@
+"""Promises: who claims what of whom, and whether a change may be made. Section 5 of docs/model.md."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import _compiled as c
+from ruvex.divide._asks import guest_overhead, memory_bounds, promisable_supply
+from ruvex.divide._compiled import Compiled
+
+Floats = NDArray[np.float64]
+
+Kind = Literal["cpu", "memory", "host-memory", "spill"]
+"""What a promise is made of: MHz, MiB, the memory of one host, its spill space."""
+
+_NODE_KINDS: Final[tuple[Kind, Kind]] = ("cpu", "memory")
+_HOST_KINDS: Final[tuple[Kind, Kind]] = ("host-memory", "spill")
+_NOISE: Final = 1e-9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Claims:
+    """What is claimed and what may be, at every node and on every host.
+
+    Attributes
+    ----------
+    compiled
+        The plan.
+    members
+        Shape (2, members): what each pool and guest claims from its parent, MHz and MiB.
+    used, allowed
+        Shape (2, nodes): the claims of each node's members, and how much they may be; infinity where a pool draws
+        on its parent and has no limit. Node 0 is the top.
+    host_used, host_allowed
+        Shape (2, hosts): memory that must be there at all times, and spill space; MiB.
+    """
+
+    compiled: Compiled
+    members: Floats
+    used: Floats
+    allowed: Floats
+    host_used: Floats
+    host_allowed: Floats
+
+    def node_of(self, pool: str | None) -> int:
+        """Give the number of a pool's node, 0 for the top."""
+        tree, plan = self.compiled.tree, self.compiled.plan
+        return 0 if pool is None else int(tree.pool_place[plan.pool_index[pool]]) + 1
+
+    def claim_of(self, item: str) -> Floats:
+        """Give what a guest or pool claims, MHz and MiB."""
+        tree = self.compiled.tree
+        return np.asarray(self.members[:, tree.layout.members[tree.layout.position[item]]])
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """The promises of a pool or of the top, of one resource, MHz or MiB.
+
+    Attributes
+    ----------
+    reservation
+        What the pool was promised; at the top what may be promised after what is set aside.
+    claimed
+        What its members claim.
+    drawn
+        What of that comes from above its reservation.
+    free
+        How much more may be claimed here, counting what can be drawn from above.
+    """
+
+    reservation: float
+    claimed: float
+    drawn: float
+    free: float
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """One place of the chain that was tried upwards.
+
+    Attributes
+    ----------
+    place
+        The pool's id, None for the top, a host's id at the end of a chain that comes to its host.
+    claimed, allowed
+        What would be claimed there, and what may be; infinity where it asks further up.
+    drawn
+        What would be drawn from above.
+    """
+
+    place: str | None
+    claimed: float
+    allowed: float
+    drawn: float
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why a change may not be made.
+
+    Attributes
+    ----------
+    kind
+        What is short.
+    place
+        Where: a pool's id, None for the top, a host's id for ``host-memory`` and ``spill``.
+    shortfall
+        By how much the change exceeds what may be claimed there, MHz or MiB.
+    chain
+        The places that were tried upwards, the one that is short last.
+    holders
+        Who holds the claims there and how much, largest first.
+    """
+
+    kind: Kind
+    place: str | None
+    shortfall: float
+    chain: tuple[Tried, ...]
+    holders: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """A guest that finds no promise: what it lacks, where, and how much of it."""
+
+    guest: str
+    kind: Kind
+    place: str | None
+    shortfall: float
+
+
+def claims_of(compiled: Compiled, *, booting: Collection[str] = ()) -> Claims:
+    """Add up all claims of a plan.
+
+    Parameters
+    ----------
+    compiled
+        The plan.
+    booting
+        Guests that are just being powered on: elastic ones claim their boot size.
+    """
+    tree, guests = compiled.tree, compiled.guests
+    members = np.zeros((2, tree.member_count))
+    claim = members[:, tree.pool_count :]
+    np.multiply(guests[c.CPU_RESERVATION], guests[c.ON], out=claim[0])
+    claim[1] = memory_bounds(guests)[0]
+    if booting:
+        index = compiled.plan.guest_index
+        places = tree.guest_place[[index[guest] for guest in booting]]
+        claim[1, places] = _boot_claim(guests[:, places])
+    used = tree.guest_groups.sums(claim)
+    reservation, limit = compiled.pools[0], compiled.pools[1]
+    for level in reversed(tree.levels):
+        pools = level.pools
+        if pools.start < pools.stop:
+            sums = used[:, pools.start + 1 : pools.stop + 1]
+            np.maximum(sums, reservation[:, pools], out=members[:, pools])
+            used[:, level.nodes] += level.pool_groups.sums(members[:, pools])
+    promisable, aside = promisable_supply(compiled)
+    allowed = np.concatenate(
+        ((promisable - aside)[:, None], np.where(compiled.pools[3] > 0, limit, reservation)), axis=1
+    )
+    return Claims(compiled, members, used, allowed, *_on_hosts(compiled, claim[1]))
+
+
+def _boot_claim(guests: Floats) -> Floats:
+    """Give what guests claim of memory while they boot, on or not."""
+    claim = np.where(guests[c.MODE] == c.THIN, guests[c.MEMORY_RESERVATION], guests[c.SIZE])
+    return np.asarray(claim)
+
+
+def _spill_need(guests: Floats) -> Floats:
+    """Give the spill space thin guests need, MiB, on or not."""
+    thin = guests[c.MODE] == c.THIN
+    return np.asarray(np.where(thin, guests[c.SIZE] - guests[c.MEMORY_RESERVATION], 0.0))
+
+
+def _on_hosts(compiled: Compiled, memory: Floats) -> tuple[Floats, Floats]:
+    hosts, guests = compiled.hosts, compiled.guests
+    count = hosts.shape[1]
+    if count == 0:
+        return np.zeros((2, 0)), np.zeros((2, 0))
+    parts = (memory + guest_overhead(compiled), _spill_need(guests) * guests[c.ON])
+    used = np.stack([np.bincount(compiled.host_of, part, minlength=count) for part in parts])
+    return used.astype(np.float64), np.stack((np.maximum(hosts[c.GROSS_MIB], 0.0), hosts[c.SPILL_MIB]))
+
+
+def _over(used: Floats, allowed: Floats) -> Floats:
+    """Give by how much is claimed more than may be; 0 where it is not, or only by rounding."""
+    bounded = np.isfinite(allowed)
+    over = np.where(bounded, used - np.where(bounded, allowed, 0.0), 0.0)
+    return np.where(over > _NOISE * np.maximum(1.0, np.abs(used)), over, 0.0)
+
+
+def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Refusal | None:
+    """Tell whether a change makes any place break its rule, or break it by more, and if so, why.
+
+    Parameters
+    ----------
+    before, after
+        The claims without and with the change.
+    changed
+        The guests and pools that were changed, added or moved; the chain begins at the first that finds no promise.
+    """
+    node_over = _over(after.used, after.allowed) - _in_order_of(before, after)
+    host_over = _over(after.host_used, after.host_allowed)
+    if host_over.shape == before.host_used.shape:
+        host_over = host_over - _over(before.host_used, before.host_allowed)
+    if not (np.any(node_over > _NOISE) or np.any(host_over > _NOISE)):
+        return None
+    chains = [_way_up(after, item) for item in changed if item in after.compiled.tree.layout.position]
+    for k, kind in enumerate(_NODE_KINDS):
+        for way in chains:
+            for step, node in enumerate(way):
+                if node_over[k, node] > _NOISE:
+                    return _refusal(before, after, kind, way[: step + 1], float(node_over[k, node]))
+        short = np.flatnonzero(node_over[k] > _NOISE)
+        if short.size:
+            return _refusal(before, after, kind, [int(short[-1])], float(node_over[k, short[-1]]))
+    k, host = (int(i) for i in np.argwhere(host_over > _NOISE)[0])
+    return _host_refusal(before, after, k, host, float(host_over[k, host]))
+
+
+def _in_order_of(before: Claims, after: Claims) -> Floats:
+    """Give by how much each node of ``after`` broke its rule before; new nodes broke none."""
+    over = _over(before.used, before.allowed)
+    if before.compiled.tree is after.compiled.tree or not np.any(over > 0):
+        return over if before.compiled.tree is after.compiled.tree else np.zeros_like(after.used)
+    found = np.zeros_like(after.used)
+    found[:, 0] = over[:, 0]
+    for pool in after.compiled.plan.pools:
+        if pool.id in before.compiled.plan.pool_index:
+            found[:, after.node_of(pool.id)] = over[:, before.node_of(pool.id)]
+    return found
+
+
+def _way_up(claims: Claims, item: str) -> list[int]:
+    """Give the nodes from an item up to the top: a pool's own node first, a guest's pool first."""
+    tree, plan = claims.compiled.tree, claims.compiled.plan
+    if item in plan.pool_index:
+        way = [claims.node_of(item)]
+    else:
+        way = [int(tree.parent[tree.layout.members[tree.layout.position[item]]])]
+    while way[-1] != 0:
+        way.append(int(tree.parent[way[-1] - 1]))
+    return way
+
+
+def _place(claims: Claims, node: int) -> str | None:
+    tree = claims.compiled.tree
+    if node == 0:
+        return None
+    return claims.compiled.plan.pools[int(np.flatnonzero(tree.pool_place == node - 1)[0])].id
+
+
+def _tried(claims: Claims, k: int, node: int) -> Tried:
+    used, allowed = float(claims.used[k, node]), float(claims.allowed[k, node])
+    reservation = float(claims.compiled.pools[0, k, node - 1]) if node else allowed
+    return Tried(_place(claims, node), used, allowed, max(0.0, used - reservation) if node else 0.0)
+
+
+def _refusal(before: Claims, after: Claims, kind: Kind, way: Sequence[int], shortfall: float) -> Refusal:
+    k, place = _NODE_KINDS.index(kind), _place(after, way[-1])
+    chain = tuple(_tried(after, k, node) for node in way)
+    holders: list[tuple[str, float]] = []
+    if place is None or place in before.compiled.plan.pool_index:
+        tree = before.compiled.tree
+        members = np.flatnonzero(tree.parent == before.node_of(place))
+        holders = _largest(before, members, before.members[k])
+    return Refusal(kind, place, shortfall, chain, tuple(holders))
+
+
+def _largest(claims: Claims, members: NDArray[np.int64], amounts: Floats) -> list[tuple[str, float]]:
+    """Name the members with the largest amounts, ties in reading order."""
+    layout = claims.compiled.tree.layout
+    row_of = np.argsort(layout.members)
+    ordered = sorted(members.tolist(), key=lambda member: (-amounts[member], row_of[member]))
+    return [(layout.ids[row_of[member]], float(amounts[member])) for member in ordered if amounts[member] > 0]
+
+
+def _host_refusal(before: Claims, after: Claims, k: int, host: int, shortfall: float) -> Refusal:
+    place = after.compiled.plan.hosts[host].id
+    tried = Tried(place, float(after.host_used[k, host]), float(after.host_allowed[k, host]), 0.0)
+    compiled, holders = before.compiled, []
+    if place in compiled.plan.host_index:
+        guests, pools = compiled.guests, compiled.tree.pool_count
+        amounts = np.zeros(compiled.tree.member_count)
+        amounts[pools:] = before.members[1, pools:] if k == 0 else _spill_need(guests) * guests[c.ON]
+        here = np.flatnonzero(compiled.host_of == compiled.plan.host_index[place]) + pools
+        holders = _largest(before, here, amounts)
+    return Refusal(_HOST_KINDS[k], place, shortfall, (tried,), tuple(holders))
+
+
+def budget_of(claims: Claims, pool: str | None, resource: str) -> Budget:
+    """Give the promise budget of a pool, or of the top (None), for ``cpu`` or ``memory``."""
+    k = _NODE_KINDS.index("cpu" if resource == "cpu" else "memory")
+    node = claims.node_of(pool)
+    used = float(claims.used[k, node])
+    if node == 0:
+        allowed = float(claims.allowed[k, 0])
+        return Budget(allowed, used, 0.0, allowed - used)
+    reservation, limit = (float(value) for value in claims.compiled.pools[:2, k, node - 1])
+    free = reservation - used
+    if claims.compiled.pools[3, k, node - 1] > 0:
+        parent = _place(claims, int(claims.compiled.tree.parent[node - 1]))
+        above = max(0.0, budget_of(claims, parent, resource).free)
+        free = min(limit - used, max(0.0, reservation - used) + above)
+    return Budget(reservation, used, max(0.0, used - reservation), free)
+
+
+def in_starting_order(compiled: Compiled, guests: Iterable[str]) -> list[str]:
+    """Give guests in the order in which they are powered on: by memory shares, ties in plan order."""
+    index = compiled.plan.guest_index
+    return sorted(guests, key=lambda g: (-compiled.plan.guests[index[g]].memory.shares, index[g]))
+
+
+def admit_in_order(compiled: Compiled, guests: Iterable[str]) -> tuple[list[str], list[Waiting]]:
+    """Power guests on one after the other, as far as the promises go.
+
+    Parameters
+    ----------
+    compiled
+        The plan, with these guests off.
+    guests
+        Their ids, in the order in which they are to be taken.
+
+    Returns
+    -------
+    tuple
+        Those that are admitted, and those that would wait, each in the order given.
+    """
+    # Each admission leaves less for the next, so this goes guest by guest; plain numbers do that fastest.
+    promises = _Promises(claims_of(compiled))
+    admitted, waiting = [], []
+    index, place = compiled.plan.guest_index, compiled.tree.guest_place
+    for guest in guests:
+        short = promises.take(int(place[index[guest]]))
+        if short is None:
+            admitted.append(guest)
+        else:
+            kind, at, shortfall = short
+            hosts, is_node = compiled.plan.hosts, kind in _NODE_KINDS
+            where = _place(promises.claims, at) if is_node else hosts[at].id
+            waiting.append(Waiting(guest, kind, where, shortfall))
+    return admitted, waiting
+
+
+class _Promises:
+    """The running sums of admission in order, as plain lists."""
+
+    def __init__(self, claims: Claims) -> None:
+        self.claims = claims
+        compiled, guests = claims.compiled, claims.compiled.guests
+        tree, everyone = compiled.tree, guests.copy()
+        everyone[c.ON] = 1.0
+        overhead = compiled.plan.rules.guest_overhead
+        costs = (
+            overhead.fixed_mib
+            + overhead.per_vcpu_mib * guests[c.VCPUS]
+            + overhead.percent_of_size / 100 * guests[c.SIZE]
+        )
+        self._used, self._allowed = claims.used.tolist(), claims.allowed.tolist()
+        self._reservation = compiled.pools[0].tolist()
+        self._parent = tree.parent.tolist()
+        self._first_guest = tree.pool_count
+        self._takes = (guests[c.CPU_RESERVATION].tolist(), _boot_claim(guests).tolist())
+        self._overhead, self._spill = costs.tolist(), _spill_need(guests).tolist()
+        self._host = compiled.host_of.tolist() if compiled.hosts.shape[1] else None
+        self._host_used, self._host_allowed = claims.host_used.tolist(), claims.host_allowed.tolist()
+
+    def take(self, guest: int) -> tuple[Kind, int, float] | None:
+        """Admit a guest, or tell what it lacks, at which node or host, and how much of it."""
+        ways = []
+        for k, kind in enumerate(_NODE_KINDS):
+            more, way = self._takes[k][guest], []
+            node, used = self._parent[self._first_guest + guest], self._used[k]
+            while True:
+                if node == 0 and k == 1:
+                    more += self._overhead[guest]
+                over = used[node] + more - self._allowed[k][node]
+                if more > 0 and over > _NOISE * max(1.0, used[node] + more):
+                    return kind, node, min(over, more)
+                way.append((node, more))
+                if node == 0:
+                    break
+                reservation = self._reservation[k][node - 1]
+                more = max(reservation, used[node] + more) - max(reservation, used[node])
+                node = self._parent[node - 1]
+            ways.append(way)
+        if self._host is not None:
+            host = self._host[guest]
+            needs = (self._takes[1][guest] + self._overhead[guest], self._spill[guest])
+            for k, kind in enumerate(_HOST_KINDS):
+                total = self._host_used[k][host] + needs[k]
+                over = total - self._host_allowed[k][host]
+                if needs[k] > 0 and over > _NOISE * max(1.0, total):
+                    return kind, host, min(over, needs[k])
+            for k, need in enumerate(needs):
+                self._host_used[k][host] += need
+        for used, way in zip(self._used, ways, strict=True):
+            for node, more in way:
+                used[node] += more
+        return None

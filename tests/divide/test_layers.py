@@ -1,0 +1,158 @@
+"""Where thin memory comes from: worked examples of section 6, and its identities on any plan."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+
+from ruvex.divide import Division, causes_of, compile_plan, divide
+from ruvex.plan import Plan
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
+from tests.divide.strategies import plans
+
+
+def division_of(guests: list[dict[str, Any]], **rest: Any) -> Division:
+    """Divide a small plan at midnight."""
+    return divide(compile_plan(plan_of(guests, **rest), {}), 0.0)
+
+
+def layers(division: Division, guest: str) -> dict[str, float]:
+    """Give a guest's layers, rounded, those that are 0 left out."""
+    found = division.layers.to_json(division.position[guest])
+    return {name: round(value, 6) for name, value in found.items() if value}
+
+
+def cause(division: Division, item: str, resource: str = "memory") -> str:
+    """Give the cause of a row's shortfall."""
+    return causes_of(division, getattr(division, resource)).word(division.position[item])
+
+
+class WorkedExamples(unittest.TestCase):
+    """By hand."""
+
+    def test_a_limit_has_its_price_on_an_empty_host(self) -> None:
+        """8 GiB touched under a limit of 4: balloon to its half of the size, at the cost of no working set."""
+        division = division_of([memory_guest("a", 3000, 8192, mode="thin", size=8192, limit=4096)])
+        expected = {"touched": 8192, "visible": 8192, "backed": 4096, "balloon": 4096, "working": 3000, "pace": 1}
+        self.assertEqual(layers(division, "a"), expected)
+        self.assertEqual(cause(division, "a"), "own limit")
+
+    def test_balloon_then_squeezed_then_spilled(self) -> None:
+        """Missing 6000 of 8000: balloon 2000, squeezed a fifth at 2.5 to 1, the rest on disk."""
+        guest = memory_guest("a", 4000, 8000, mode="thin", size=8000, limit=2000)
+        division = division_of([guest], rules={"balloon_max_percent": 25})
+        found = layers(division, "a")
+        # 1600 squeezed take 640 of the 2000; 1360 stay plain; 8000 = 1360 + 2000 + 1600 + 3040.
+        self.assertEqual([found[k] for k in ("backed", "balloon", "squeezed", "spilled")], [1360, 2000, 1600, 3040])
+        self.assertNotIn("self_paged", found)
+        self.assertAlmostEqual(found["pace"], 1 / (1 + 1.5 * 1600 / 8000 + 25 * 3040 / 8000), places=6)
+
+    def test_without_agent_there_is_no_balloon(self) -> None:
+        """All of it is squeezed and spilled, which the agent would have spared."""
+        guest = memory_guest("a", 1000, 8000, mode="thin", size=8000, limit=4000) | {"agent": False}
+        division = division_of([guest], rules={"squeeze": {"max_percent": 0}})
+        self.assertEqual(layers(division, "a")["spilled"], 4000)
+        with_agent = division_of([guest | {"agent": True}], rules={"squeeze": {"max_percent": 0}})
+        self.assertEqual(layers(with_agent, "a")["pace"], 1)
+
+    def test_a_full_balloon_reaches_the_working_set(self) -> None:
+        """Cache of 1000 goes first; of a balloon of 4000 the rest is paged by the guest itself."""
+        guest = memory_guest("a", 7000, 8000, mode="thin", size=8000, limit=4000)
+        host = dict(HOST) | {"spill_kind": "hdd"}
+        division = division_of([guest], host=host)
+        found = layers(division, "a")
+        self.assertEqual((found["balloon"], found["self_paged"]), (4000, 3000))
+        self.assertAlmostEqual(found["pace"], 1 / (1 + 300 * 3000 / 7000), places=6)
+
+    def test_common_pages_are_backed_once(self) -> None:
+        """Two of one image share 2000 each, the host holds 2000; a third image is alone and shares nothing."""
+        guests = [memory_guest(g, 3000, 5000, mode="thin", size=8000) | {"image": "sea"} for g in ("a", "b")]
+        guests.append(memory_guest("c", 3000, 5000, mode="thin", size=8000) | {"image": "shore"})
+        division = division_of(guests, rules={"page_sharing": {"sea": 2000, "shore": 2000}})
+        self.assertEqual(division.memory.supply, 98_000)
+        self.assertEqual([layers(division, g).get("shared", 0) for g in "abc"], [2000, 2000, 0])
+        self.assertEqual([layers(division, g)["backed"] for g in "abc"], [3000, 3000, 5000])
+
+    def test_held_memory_belongs_to_nobody_else(self) -> None:
+        """A reservation above what was touched is held on top."""
+        division = division_of([memory_guest("a", 500, 1000, mode="thin", size=8000, reservation=3000)])
+        self.assertEqual((layers(division, "a")["backed"], layers(division, "a")["held"]), (1000, 2000))
+
+    def test_elastic_gives_back_through_the_balloon(self) -> None:
+        """Booted with 4096 and given 2300 it keeps seeing 4096."""
+        elastic = {"mode": "elastic", "boot": 4096, "floor": 1024, "ceiling": 8192}
+        found = layers(division_of([memory_guest("a", 2000, **elastic)]), "a")
+        self.assertEqual((found["visible"], found["backed"], found["balloon"]), (4096, 2300, 1796))
+
+    def test_causes(self) -> None:
+        """Each kind of shortfall is named after what binds."""
+        elastic = {"mode": "elastic", "boot": 2048, "floor": 1024, "ceiling": 4096}
+        guests = [
+            memory_guest("ceiling", 6000, **elastic),
+            memory_guest("agent", 6000, **elastic) | {"agent": False},
+            memory_guest("size", 9000, mode="fixed", size=8000),
+            memory_guest("pooled", 9000, 9000, mode="thin", size=9000, pool="low"),
+            memory_guest("fine", 100, 100, mode="thin", size=9000),
+        ]
+        pools = [{"id": "high", "memory": {"limit": 8000}}, {"id": "low", "parent": "high"}]
+        division = division_of(guests, pools=pools)
+        names = ("ceiling", "agent", "size", "pooled", "low", "fine")
+        expected = ["own ceiling", "agent missing", "own size", "pool's limit", "pool's limit", ""]
+        self.assertEqual([cause(division, name) for name in names], expected)
+        row = causes_of(division, division.memory).pool_row[division.position["pooled"]]
+        self.assertEqual(division.ids[row], "high")
+
+    def test_causes_of_cpu(self) -> None:
+        """A limit that binds is named; who could have more is stopped by the supply."""
+        division = division_of([cpu_guest("a", 9000, limit=2000), cpu_guest("b", 9000), cpu_guest("c", 9000)])
+        self.assertEqual([cause(division, g, "cpu") for g in "abc"], ["own limit", "supply", "supply"])
+
+    def test_json_carries_the_layers(self) -> None:
+        """Guests have layers with pace and cause; pools have none, and neither has CPU."""
+        pools = [{"id": "p"}]
+        division = division_of([memory_guest("a", 100, 300, mode="thin", size=800, limit=200, pool="p")], pools=pools)
+        document = json.loads(json.dumps(division.to_json()))
+        pool, guest = document["memory"]["rows"]
+        self.assertNotIn("layers", pool)
+        self.assertEqual((guest["layers"]["balloon"], guest["layers"]["cause"]), (100, "own limit"))
+        self.assertNotIn("layers", document["cpu"]["rows"][1])
+
+
+class Identities(unittest.TestCase):
+    """Section 6 on any plan."""
+
+    @settings(max_examples=120)
+    @given(plans())
+    def test_every_page_is_accounted_for(self, plan: Plan) -> None:
+        """Touched pages add up, delivered covers what it must, nothing is negative, pools are sums."""
+        compiled = compile_plan(plan, {})
+        division = divide(compiled, 0.0)
+        found, memory = division.layers, division.memory
+        thin = {g.id for g in plan.guests if g.is_on and g.memory.mode == "thin"}
+        rows = [division.position[guest] for guest in thin]
+        covered = found.backed + found.shared + found.balloon + found.squeezed + found.spilled
+        np.testing.assert_allclose(covered[rows], found.touched[rows], rtol=1e-9, atol=1e-6)
+        ratio = plan.rules.squeeze.ratio
+        taken = found.backed + found.squeezed / ratio + found.held
+        np.testing.assert_allclose(taken[rows], memory.delivered[rows], rtol=1e-9, atol=1e-6)
+        for name in ("backed", "shared", "balloon", "squeezed", "spilled", "self_paged", "held"):
+            self.assertTrue(np.all(getattr(found, name) >= 0), name)
+        self.assertTrue(np.all(found.self_paged <= found.working + 1e-9))
+        pace = found.pace[~np.isnan(found.pace)]
+        self.assertTrue(np.all((pace > 0) & (pace <= 1)))
+        causes = causes_of(division, memory)
+        lacking = memory.unmet > 1e-6 * max(1.0, memory.supply)
+        self.assertTrue(np.all(causes.code[lacking & division.on] > 0), "every shortfall has its cause")
+        for row, kind in enumerate(division.kinds):
+            if kind == "pool":
+                below = [i for i in range(len(division.ids)) if division.parent_row[i] == row]
+                self.assertAlmostEqual(float(found.balloon[row]), float(found.balloon[below].sum()), places=5)
+        if not memory.broken and all(host.spill_mib is None for host in plan.hosts):
+            for guest in plan.guests:
+                if guest.id in thin:
+                    need = guest.memory.size - getattr(guest.memory, "reservation", 0.0)
+                    self.assertLessEqual(float(found.spilled[division.position[guest.id]]), need + 1e-6)

@@ -1,0 +1,138 @@
+"""Guests as a block of a spreadsheet."""
+
+from __future__ import annotations
+
+import json
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ruvex.exchange import guests_from_table, table_of_guests
+from ruvex.plan import Guest, Plan, PlanError, add_items
+from tests.builders import HOST, plan_of
+from tests.divide.strategies import plans
+
+POOLS = [{"id": "sea", "name": "Sea side"}]
+
+
+def rows(*lines: str) -> str:
+    """Join lines written with bars instead of tabs."""
+    return "\n".join(line.replace(" | ", "\t") for line in lines)
+
+
+class Reading(unittest.TestCase):
+    """From cells to guests."""
+
+    def setUp(self) -> None:
+        """Make a plan of one pool."""
+        self.plan = plan_of([], POOLS)
+
+    def test_units_in_headings_and_cells(self) -> None:
+        """A unit in the cell goes before that of the heading; bare numbers are GHz and GiB."""
+        text = rows(
+            "Name | Pool | vCPUs | CPU reservation (MHz) | CPU limit | Memory [GiB] | memory reservation | Tags | Etc",
+            "ferry-1 | Sea side | 4 | 500 | 50 % | 8 | 2048 MiB | core, web | old",
+            "ferry-2 | sea | 2 | 1.5 GHz | 1.5 | 4096 MiB | 1 |  | ",
+        )
+        found = guests_from_table(text, self.plan)
+        one, two = found.guests
+        self.assertEqual((one.pool, one.vcpus, one.tags), ("sea", 4, ("core", "web")))
+        self.assertEqual((one.cpu.reservation, one.cpu.limit), (500, 2000))
+        self.assertEqual((one.memory.size, one.memory.reservation), (8192, 2048))  # type: ignore[union-attr]
+        self.assertEqual((two.cpu.reservation, two.cpu.limit, two.memory.size), (1500, 1500, 4096))
+        self.assertEqual(found.ignored, ("Etc",))
+
+    def test_modes_and_new_pools(self) -> None:
+        """Elastic settings make an elastic guest; a pool that is not there yet is made."""
+        text = rows("name | boot | floor | ceiling | pool", "a | 4 | 1 | 8 | Shore", "b | 2 | 1 | 2 | shore")
+        found = guests_from_table(text, self.plan)
+        self.assertEqual([guest.memory.mode for guest in found.guests], ["elastic", "elastic"])
+        self.assertEqual([pool.name for pool in found.pools], ["Shore"])
+        self.assertEqual({guest.pool for guest in found.guests}, {found.pools[0].id})
+        add_items(self.plan, [*found.pools, *found.guests])
+
+    def test_names_stay_apart(self) -> None:
+        """The same block pasted twice makes guests of further names."""
+        text = rows("name", "web-1", "web-1", "Möwe")
+        found = guests_from_table(text, self.plan)
+        self.assertEqual([g.name for g in found.guests], ["web-1", "web-2", "Möwe"])
+        again = guests_from_table(text, add_items(self.plan, found.guests))
+        self.assertEqual([g.name for g in again.guests], ["web-3", "web-4", "Möwe-2"])
+
+    def test_rubbish_is_refused_with_its_place(self) -> None:
+        """Each fault names row and column; nothing is half taken."""
+        for text, expected in (
+            ("", "there is nothing in it"),
+            ("hello\nworld", "does not name the columns"),
+            ("\x00\x01\x02", "does not name the columns"),
+            ('name\n"a', "not tab-separated"),
+            ("name", "no rows below the header"),
+            (rows("name | vCPUs", "a | many"), "row 2, vCPUs"),
+            (rows("name | vCPUs", "a | 2.5"), "row 2, vCPUs"),
+            (rows("name | vCPUs", "a | -3"), "row 2, vcpus"),
+            (rows("name | memory", "a | 4", "b | 4 parsecs"), "row 3, memory size"),
+            (rows("name | CPU limit", "a | 1e400"), "row 2, CPU limit"),
+            (rows("name | CPU limit | CPU shares", "a | 0 | -5"), "row 2, cpu.limit"),
+            (rows("name | power", "a | perhaps"), "row 2, power"),
+            (rows("name | host", "a | nowhere"), "row 2, host"),
+            (rows("name | vCPUs", " | 2"), "row 2, name"),
+            (rows("name | CPU demand", 'a | {"kind": "daily"'), "row 2, CPU demand"),
+            ("name\n" + "a\n" * 10_001, "too many"),
+            ("name\t" + "x" * 9_000_000, "characters are more"),
+        ):
+            with self.subTest(text=text[:40]), self.assertRaises(PlanError) as caught:
+                guests_from_table(text, self.plan)
+            self.assertIn(expected, str(caught.exception))
+
+    @settings(max_examples=100)
+    @given(st.text(max_size=300))
+    def test_any_text_is_read_or_refused(self, text: str) -> None:
+        """Whatever is pasted, there is an answer and no other error."""
+        for block in (text, "name\tvCPUs\tCPU limit\tmemory size\tpool\n" + text):
+            try:
+                found = guests_from_table(block, self.plan)
+            except PlanError as error:
+                self.assertTrue(str(error))
+            else:
+                add_items(self.plan, [*found.pools, *found.guests])
+
+
+class Writing(unittest.TestCase):
+    """From guests to cells and back."""
+
+    def test_signals_come_back(self) -> None:
+        """A demand over the day is written as it stands in the file."""
+        signal = {"kind": "daily", "low": 1, "high": 9, "peak_at": "08:10", "width_h": 2}
+        plan = plan_of([{"id": "a", "demand": {"cpu": signal}, "image": "sea"}])
+        back = guests_from_table(table_of_guests(plan, ["a"]), plan_of([])).guests[0]
+        self.assertEqual(
+            json.loads(back.model_dump_json())["demand"], json.loads(plan.guests[0].model_dump_json())["demand"]
+        )
+
+    @settings(max_examples=50)
+    @given(plans())
+    def test_a_pool_stands_for_its_guests_and_all_comes_back(self, plan: Plan) -> None:
+        """Copying everything and pasting it into a plan without guests gives the same guests."""
+        bare = plan.model_copy(update={"guests": ()})
+        for index in ("host_index", "pool_index", "guest_index"):
+            bare.__dict__.pop(index, None)
+        chosen = [*(p.id for p in plan.pools), *(g.id for g in plan.guests if g.pool is None)]
+        text = table_of_guests(plan, chosen)
+        if not plan.guests:
+            return
+
+        def settings_of(guest: Guest) -> dict[str, object]:
+            data = guest.model_dump(exclude={"id", "name", "boot_s", "hot_add"})
+            return data | {"demand": {k: v for k, v in data["demand"].items() if k in ("cpu", "working", "touched")}}
+
+        back = guests_from_table(text, bare).guests
+        self.assertEqual([settings_of(g) for g in back], [settings_of(g) for g in plan.guests])
+        self.assertEqual([g.name for g in back], [g.label for g in plan.guests])
+
+    def test_a_second_host_is_named(self) -> None:
+        """With two hosts the cells say which one."""
+        hosts = [HOST | {"id": "h", "name": "North pier"}, HOST | {"id": "k"}]
+        plan = plan_of([{"id": "a", "host": "k"}], host=None, hosts=hosts)
+        back = guests_from_table(table_of_guests(plan, ["a"]).replace("\tk\t", "\tnorth PIER\t"), plan)
+        self.assertEqual(back.guests[0].host, "h")
