@@ -244,7 +244,7 @@ class _Search:
             node, k = self._before.node_of(item.id), 0 if resource == "cpu" else 1
             reservation = getattr(item, resource).reservation
             less = math.floor(reservation - by)
-            if less >= float(self._before.used[k, node]):
+            if less >= float(self._before.claimed[k, node]):
                 text = f"take {_amount(reservation - less, resource)} that nobody claims from {item.label}"
                 yield text, (item.id, {f"{resource}.reservation": less})
 

@@ -33,18 +33,18 @@ class Claims:
         The plan.
     members
         Shape (2, members): what each pool and guest claims from its parent, MHz and MiB.
-    used, allowed
+    claimed, allowed
         Shape (2, nodes): the claims of each node's members, and how much they may be; infinity where a pool draws
         on its parent and has no limit. Node 0 is the top.
-    host_used, host_allowed
+    host_claimed, host_allowed
         Shape (2, hosts): memory that must be there at all times, and spill space; MiB.
     """
 
     compiled: Compiled
     members: Floats
-    used: Floats
+    claimed: Floats
     allowed: Floats
-    host_used: Floats
+    host_claimed: Floats
     host_allowed: Floats
 
     def node_of(self, pool: str | None) -> int:
@@ -154,19 +154,19 @@ def claims_of(compiled: Compiled, *, booting: Collection[str] = ()) -> Claims:
         index = compiled.plan.guest_index
         places = tree.guest_place[[index[guest] for guest in booting]]
         claim[1, places] = _boot_claim(guests[:, places])
-    used = tree.guest_groups.sums(claim)
+    claimed = tree.guest_groups.sums(claim)
     reservation, limit = compiled.pools[0], compiled.pools[1]
     for level in reversed(tree.levels):
         pools = level.pools
         if pools.start < pools.stop:
-            sums = used[:, pools.start + 1 : pools.stop + 1]
+            sums = claimed[:, pools.start + 1 : pools.stop + 1]
             np.maximum(sums, reservation[:, pools], out=members[:, pools])
-            used[:, level.nodes] += level.pool_groups.sums(members[:, pools])
+            claimed[:, level.nodes] += level.pool_groups.sums(members[:, pools])
     promisable, aside = promisable_supply(compiled)
     allowed = np.concatenate(
         ((promisable - aside)[:, None], np.where(compiled.pools[3] > 0, limit, reservation)), axis=1
     )
-    return Claims(compiled, members, used, allowed, *_on_hosts(compiled, claim[1]))
+    return Claims(compiled, members, claimed, allowed, *_on_hosts(compiled, claim[1]))
 
 
 def _boot_claim(guests: Floats) -> Floats:
@@ -187,15 +187,15 @@ def _on_hosts(compiled: Compiled, memory: Floats) -> tuple[Floats, Floats]:
     if count == 0:
         return np.zeros((2, 0)), np.zeros((2, 0))
     parts = (memory + guest_overhead(compiled), _spill_need(guests) * guests[c.ON])
-    used = np.stack([np.bincount(compiled.host_of, part, minlength=count) for part in parts])
-    return used.astype(np.float64), np.stack((np.maximum(hosts[c.GROSS_MIB], 0.0), hosts[c.SPILL_MIB]))
+    claimed = np.stack([np.bincount(compiled.host_of, part, minlength=count) for part in parts])
+    return claimed.astype(np.float64), np.stack((np.maximum(hosts[c.GROSS_MIB], 0.0), hosts[c.SPILL_MIB]))
 
 
-def _over(used: Floats, allowed: Floats) -> Floats:
+def _over(claimed: Floats, allowed: Floats) -> Floats:
     """Give by how much is claimed more than may be; 0 where it is not, or only by rounding."""
     bounded = np.isfinite(allowed)
-    over = np.where(bounded, used - np.where(bounded, allowed, 0.0), 0.0)
-    return np.where(over > _NOISE * np.maximum(1.0, np.abs(used)), over, 0.0)
+    over = np.where(bounded, claimed - np.where(bounded, allowed, 0.0), 0.0)
+    return np.where(over > _NOISE * np.maximum(1.0, np.abs(claimed)), over, 0.0)
 
 
 def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Refusal | None:
@@ -208,10 +208,10 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
     changed
         The guests and pools that were changed, added or moved; the chain begins at the first that finds no promise.
     """
-    node_over = _over(after.used, after.allowed) - _in_order_of(before, after)
-    host_over = _over(after.host_used, after.host_allowed)
-    if host_over.shape == before.host_used.shape:
-        host_over = host_over - _over(before.host_used, before.host_allowed)
+    node_over = _over(after.claimed, after.allowed) - _in_order_of(before, after)
+    host_over = _over(after.host_claimed, after.host_allowed)
+    if host_over.shape == before.host_claimed.shape:
+        host_over = host_over - _over(before.host_claimed, before.host_allowed)
     if not (np.any(node_over > _NOISE) or np.any(host_over > _NOISE)):
         return None
     chains = [_way_up(after, item) for item in changed if item in after.compiled.tree.layout.position]
@@ -229,10 +229,10 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
 
 def _in_order_of(before: Claims, after: Claims) -> Floats:
     """Give by how much each node of ``after`` broke its rule before; new nodes broke none."""
-    over = _over(before.used, before.allowed)
+    over = _over(before.claimed, before.allowed)
     if before.compiled.tree is after.compiled.tree or not np.any(over > 0):
-        return over if before.compiled.tree is after.compiled.tree else np.zeros_like(after.used)
-    found = np.zeros_like(after.used)
+        return over if before.compiled.tree is after.compiled.tree else np.zeros_like(after.claimed)
+    found = np.zeros_like(after.claimed)
     found[:, 0] = over[:, 0]
     for pool in after.compiled.plan.pools:
         if pool.id in before.compiled.plan.pool_index:
@@ -260,9 +260,9 @@ def _place(claims: Claims, node: int) -> str | None:
 
 
 def _tried(claims: Claims, k: int, node: int) -> Tried:
-    used, allowed = float(claims.used[k, node]), float(claims.allowed[k, node])
+    claimed, allowed = float(claims.claimed[k, node]), float(claims.allowed[k, node])
     reservation = float(claims.compiled.pools[0, k, node - 1]) if node else allowed
-    return Tried(_place(claims, node), used, allowed, max(0.0, used - reservation) if node else 0.0)
+    return Tried(_place(claims, node), claimed, allowed, max(0.0, claimed - reservation) if node else 0.0)
 
 
 def _refusal(before: Claims, after: Claims, kind: Kind, way: Sequence[int], shortfall: float) -> Refusal:
@@ -286,7 +286,7 @@ def _largest(claims: Claims, members: NDArray[np.int64], amounts: Floats) -> lis
 
 def _host_refusal(before: Claims, after: Claims, k: int, host: int, shortfall: float) -> Refusal:
     place = after.compiled.plan.hosts[host].id
-    tried = Tried(place, float(after.host_used[k, host]), float(after.host_allowed[k, host]), 0.0)
+    tried = Tried(place, float(after.host_claimed[k, host]), float(after.host_allowed[k, host]), 0.0)
     compiled, holders = before.compiled, []
     if place in compiled.plan.host_index:
         guests, pools = compiled.guests, compiled.tree.pool_count
@@ -301,17 +301,17 @@ def budget_of(claims: Claims, pool: str | None, resource: str) -> Budget:
     """Give the promise budget of a pool, or of the top (None), for ``cpu`` or ``memory``."""
     k = _NODE_KINDS.index("cpu" if resource == "cpu" else "memory")
     node = claims.node_of(pool)
-    used = float(claims.used[k, node])
+    claimed = float(claims.claimed[k, node])
     if node == 0:
         allowed = float(claims.allowed[k, 0])
-        return Budget(allowed, used, 0.0, allowed - used)
+        return Budget(allowed, claimed, 0.0, allowed - claimed)
     reservation, limit = (float(value) for value in claims.compiled.pools[:2, k, node - 1])
-    free = reservation - used
+    free = reservation - claimed
     if claims.compiled.pools[3, k, node - 1] > 0:
         parent = _place(claims, int(claims.compiled.tree.parent[node - 1]))
         above = max(0.0, budget_of(claims, parent, resource).free)
-        free = min(limit - used, max(0.0, reservation - used) + above)
-    return Budget(reservation, used, max(0.0, used - reservation), free)
+        free = min(limit - claimed, max(0.0, reservation - claimed) + above)
+    return Budget(reservation, claimed, max(0.0, claimed - reservation), free)
 
 
 def in_starting_order(compiled: Compiled, guests: Iterable[str]) -> list[str]:
@@ -365,45 +365,45 @@ class _Promises:
             + overhead.per_vcpu_mib * guests[c.VCPUS]
             + overhead.percent_of_size / 100 * guests[c.SIZE]
         )
-        self._used, self._allowed = claims.used.tolist(), claims.allowed.tolist()
+        self._claimed, self._allowed = claims.claimed.tolist(), claims.allowed.tolist()
         self._reservation = compiled.pools[0].tolist()
         self._parent = tree.parent.tolist()
         self._first_guest = tree.pool_count
         self._takes = (guests[c.CPU_RESERVATION].tolist(), _boot_claim(guests).tolist())
         self._overhead, self._spill = costs.tolist(), _spill_need(guests).tolist()
         self._host = compiled.host_of.tolist() if compiled.hosts.shape[1] else None
-        self._host_used, self._host_allowed = claims.host_used.tolist(), claims.host_allowed.tolist()
+        self._host_claimed, self._host_allowed = claims.host_claimed.tolist(), claims.host_allowed.tolist()
 
     def take(self, guest: int) -> tuple[Kind, int, float] | None:
         """Admit a guest, or tell what it lacks, at which node or host, and how much of it."""
         ways = []
         for k, kind in enumerate(_NODE_KINDS):
             more, way = self._takes[k][guest], []
-            node, used = self._parent[self._first_guest + guest], self._used[k]
+            node, claimed = self._parent[self._first_guest + guest], self._claimed[k]
             while True:
                 if node == 0 and k == 1:
                     more += self._overhead[guest]
-                over = used[node] + more - self._allowed[k][node]
-                if more > 0 and over > _NOISE * max(1.0, used[node] + more):
+                over = claimed[node] + more - self._allowed[k][node]
+                if more > 0 and over > _NOISE * max(1.0, claimed[node] + more):
                     return kind, node, min(over, more)
                 way.append((node, more))
                 if node == 0:
                     break
                 reservation = self._reservation[k][node - 1]
-                more = max(reservation, used[node] + more) - max(reservation, used[node])
+                more = max(reservation, claimed[node] + more) - max(reservation, claimed[node])
                 node = self._parent[node - 1]
             ways.append(way)
         if self._host is not None:
             host = self._host[guest]
             needs = (self._takes[1][guest] + self._overhead[guest], self._spill[guest])
             for k, kind in enumerate(_HOST_KINDS):
-                total = self._host_used[k][host] + needs[k]
+                total = self._host_claimed[k][host] + needs[k]
                 over = total - self._host_allowed[k][host]
                 if needs[k] > 0 and over > _NOISE * max(1.0, total):
                     return kind, host, min(over, needs[k])
             for k, need in enumerate(needs):
-                self._host_used[k][host] += need
-        for used, way in zip(self._used, ways, strict=True):
+                self._host_claimed[k][host] += need
+        for claimed, way in zip(self._claimed, ways, strict=True):
             for node, more in way:
-                used[node] += more
+                claimed[node] += more
         return None
