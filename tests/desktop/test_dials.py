@@ -140,7 +140,7 @@ class Settings(WindowCase):
         for item_id, words in (
             ("intranet", "agent missing: its memory stays at boot size"),
             ("lagoon-sim", "powered off: takes no part"),
-            ("office", "its members are promised 5.20\u202fGHz and 21.0\u202fGiB"),
+            ("office", "CPU: 5.20 of 0.00 claimed, 5.20 drawn from above, 29.4 free"),
         ):
             self.open_plan.select(item_id)
             self.assertIn(words, self.dials._facts.text())

@@ -119,7 +119,7 @@ class Editing(unittest.TestCase):
         open_plan = self.open(plan_of([cpu_guest("a", 500, shares=70)]))
         open_plan.preview("a", {"cpu.shares": 90.0}, "x")
         open_plan.preview("a", {"cpu.shares": 70.0}, "x")
-        open_plan.commit("x")
+        open_plan.commit()
         self.assertEqual(open_plan.undo_stack.count(), 0)
 
     def test_effects_in_words(self) -> None:
@@ -128,18 +128,18 @@ class Editing(unittest.TestCase):
         open_plan = self.open(plan_of(guests))
         open_plan.preview("g0", {"cpu.shares": 500.0}, "g0 shares")
         assert open_plan.effect is not None
-        text = effect_text(open_plan.effect, open_plan.plan)
+        text = effect_text(open_plan.effect, open_plan.plan, open_plan.units)
         self.assertIn("CPU 2.33 GHz moves: g0 +2.33   paid by g1 −0.47, g2 −0.47, g3 −0.47, 2 more −0.93", text)
         open_plan.preview("g0", {"cpu.limit": 100.0}, "g0 limit")
-        open_plan.commit("g0 limit")
+        open_plan.commit()
         for guest in range(1, 6):
             open_plan.change(f"g{guest}", {"cpu.limit": 50.0}, "limit")
         open_plan.preview("g0", {"cpu.limit": 600.0}, "g0 limit")
-        self.assertIn("nobody pays: g0 +0.50", effect_text(open_plan.effect, open_plan.plan))
+        self.assertIn("nobody pays: g0 +0.50", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
         open_plan.preview("g0", {"cpu.limit": 40.0}, "g0 limit")
-        self.assertIn("nobody gains: g0 −0.060", effect_text(open_plan.effect, open_plan.plan))
+        self.assertIn("nobody gains: g0 −0.060", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
         open_plan.preview("g0", {"memory.shares": 300.0}, "g0 shares")
-        self.assertIn("nobody gets more or less by it", effect_text(open_plan.effect, open_plan.plan))
+        self.assertIn("nobody gets more or less by it", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
 
     def test_signals_speak_once(self) -> None:
         """Opening replaces; a preview divides without replacing; looking elsewhere ends a preview."""

@@ -300,11 +300,20 @@ class Looking(WindowCase):
     def test_story_of_a_row(self) -> None:
         """The hover tells the whole story of a row in words."""
         self.open_demo()
-        division = self.open_plan.division
-        story = row_story(division, division.position["gate-cameras"], "gate-cameras")
-        for part in ("CPU: gets 1.20", "wants 4.20", "lacks 3.00", "limit 1.20", "Memory: gets"):
+        story = row_story(self.open_plan, "gate-cameras")
+        for part in (
+            "CPU: gets 1.20",
+            "wants 4.20",
+            "lacks 3.00\u202fGHz (cause: own limit)",
+            "limit 1.20",
+            "Memory: gets",
+        ):
             self.assertIn(part, story)
-        self.assertIn("powered off", row_story(division, division.position["lagoon-sim"], "lagoon-sim"))
+        self.assertIn("1.20\u202fGHz = 1.92\u202f% of the host = 11.5\u202f% of its vCPUs = 0.46\u202fcores", story)
+        self.assertIn("% of the site when all want all", story)
+        self.assertIn("0.75\u202fGHz promised for each vCPU", row_story(self.open_plan, "ticket-db"))
+        self.assertIn("still free", row_story(self.open_plan, "booking"))
+        self.assertIn("powered off", row_story(self.open_plan, "lagoon-sim"))
 
 
 class Files(WindowCase):
@@ -360,7 +369,7 @@ class Files(WindowCase):
         """A failed save says why and keeps the changes."""
         self.open_demo()
         self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
-        self.assertFalse(self.window._write(Path("/proc/nowhere/x.ruvex.json")))
+        self.assertFalse(self.window.files.write(Path("/proc/nowhere/x.ruvex.json")))
         self.assertIn("was not saved", self.window.notice.text)
         self.assertTrue(self.open_plan.is_dirty)
 
@@ -400,7 +409,7 @@ class Extremes(WindowCase):
     def test_empty_states(self) -> None:
         """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
         self.assertTrue(self.window.division.empty.isVisible())
-        QTest.mouseClick(self.window.division.empty.buttons[1], LEFT)
+        QTest.mouseClick(self.window.division.empty.buttons[-1], LEFT)
         self.assertEqual(self.open_plan.plan.name, "Orrin Sound Ferries")
         self.assertFalse(self.window.division.empty.isVisible())
         for plan in (

@@ -142,6 +142,8 @@ class Identities(unittest.TestCase):
         for name in ("backed", "shared", "balloon", "squeezed", "spilled", "self_paged", "held"):
             self.assertTrue(np.all(getattr(found, name) >= 0), name)
         self.assertTrue(np.all(found.self_paged <= found.working + 1e-9))
+        self.assertTrue(np.all(found.cover.sum(axis=0) <= memory.unmet * (1 + 1e-9) + 1e-6))
+        np.testing.assert_allclose(found.cover[:, rows].sum(axis=0), memory.unmet[rows], rtol=1e-9, atol=1e-6)
         pace = found.pace[~np.isnan(found.pace)]
         self.assertTrue(np.all((pace > 0) & (pace <= 1)))
         causes = causes_of(division, memory)

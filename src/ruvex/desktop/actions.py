@@ -1,4 +1,4 @@
-"""Every action of the window, registered once: menus, shortcuts and tests read this table."""
+"""Every action of the window, registered once: menus, shortcuts, the sheet of keys and tests read this table."""
 
 from __future__ import annotations
 
@@ -8,11 +8,12 @@ from enum import Enum
 
 @dataclass(frozen=True)
 class Spec:
-    """What an action is called, its keys, and what it does in one sentence."""
+    """What an action is called, its keys, what it does in one sentence, and whether its keys count only in the rows."""
 
     text: str
     keys: tuple[str, ...]
     hint: str
+    in_rows: bool = False
 
 
 class ActionName(Enum):
@@ -26,17 +27,42 @@ class ActionName(Enum):
     UNDO = Spec("Undo", ("Ctrl+Z",), "Take back the last change")
     REDO = Spec("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Make the change again that was taken back")
     FIND = Spec("Find…", ("Ctrl+K",), "Find a guest, a pool, a time or an action by typing")
+    NEW_GUEST = Spec("New guest", ("Ctrl+N",), "Add a guest where the selection is")
+    NEW_POOL = Spec("New pool", ("Ctrl+Shift+N",), "Add a pool where the selection is")
+    NEW_HOST = Spec("New host", ("Ctrl+Alt+H",), "Add a host and set it up")
+    POWER = Spec("Power on or off", ("Space",), "Power the selected guests on, or off when all of them are on", True)
+    RENAME = Spec("Rename", ("F2",), "Type another name for the row", True)
+    DUPLICATE = Spec("Duplicate", ("Ctrl+D",), "Copy the selected rows in their place, pools with all in them")
+    DELETE = Spec("Delete", ("Del",), "Remove the selected rows; what a removed pool held moves up", True)
+    MOVE = Spec("Move to…", ("M",), "Move the selected rows into a pool that is found by typing", True)
+    UPWARD = Spec("Shift up", ("Alt+Up",), "Let the row change places with the one above among its peers", True)
+    DOWNWARD = Spec("Shift down", ("Alt+Down",), "Let the row change places with the one below among its peers", True)
+    COPY = Spec("Copy for a spreadsheet", ("Ctrl+C",), "Copy the selected guests as cells, tab-separated", True)
+    PASTE = Spec("Paste guests", ("Ctrl+V",), "Add guests from cells with a header row")
+    SELECT_ALL = Spec("Select all rows", ("Ctrl+A",), "Select every row that shows", True)
+    SETTINGS = Spec("All settings", ("F4",), "All settings of the selected guest or pool, at the side")
+    PLAN = Spec("Plan and hosts", ("Ctrl+Shift+H",), "Name the plan and set up its hosts")
+    RULES = Spec("Rules of this site", ("Ctrl+R",), "How the hypervisor divides, and what a change of a rule does")
+    SPLIT = Spec("Split among pools", ("Ctrl+Shift+P",), "Give what can be promised to pools by percentages")
     EARLIER = Spec("Five minutes earlier", ("[",), "Move the moment back by five minutes")
     LATER = Spec("Five minutes later", ("]",), "Move the moment on by five minutes")
     HOUR_EARLIER = Spec("One hour earlier", ("{", "Shift+["), "Move the moment back by an hour")
     HOUR_LATER = Spec("One hour later", ("}", "Shift+]"), "Move the moment on by an hour")
+    FILTER = Spec("Show only…", ("/", "Ctrl+F"), "Show only rows with some words in their name or tags")
+    ORDER = Spec("Next order of the rows", ("S",), "In plan order, worst hit first, or by name; pools keep their own")
+    AXIS = Spec("Next axis", ("A",), "One axis for all bars, or each bar against its own want")
+    CPU_UNIT = Spec("Next unit of CPU", ("U",), "GHz, % of the host, % of the guest's own vCPUs, cores")
+    MEMORY_UNIT = Spec("Next unit of memory", ("Shift+U",), "GiB or % of the host")
     FOLD_ALL = Spec("Fold all pools", ("Ctrl+Up",), "Show pools without their members")
     UNFOLD_ALL = Spec("Unfold all pools", ("Ctrl+Down",), "Show every member")
     DIVISION = Spec("Division", ("Ctrl+1",), "Go to the rows of the division")
     DIALS = Spec("Dials", ("F6",), "Show or fold away the dials")
+    WHY = Spec("Why", ("F7",), "Show what a figure is made of, who has the rest, what would help")
+    KEYS = Spec("Keys", ("F1",), "Show all keys")
     LOOK_DESKTOP = Spec("Colours of the desktop", (), "Light or dark as the desktop is")
     LOOK_LIGHT = Spec("Light", (), "Light colours")
     LOOK_DARK = Spec("Dark", (), "Dark colours")
+    LOOK_CONTRAST = Spec("High contrast", (), "Black on white, with strong lines")
     LARGER = Spec("Larger text", ("Ctrl++", "Ctrl+="), "Show everything larger")
     SMALLER = Spec("Smaller text", ("Ctrl+-",), "Show everything smaller")
     QUIT = Spec("Quit", ("Ctrl+Q",), "Close the window")

@@ -42,7 +42,8 @@ def make_window(*, state: State | None = None, follow_desktop: bool = True) -> W
     theme.set_mode(state.theme_mode)
     theme.set_scale(state.text_scale)
     window = Window(OpenPlan(), theme, state)
-    window.resize(*_SIZE)
+    if "geometry" not in state.layout:
+        window.resize(*_SIZE)
     return window
 
 
@@ -75,6 +76,7 @@ def run_desktop(plan: Path | None) -> int:
         window.open_plan.open(plan)
         window.state.add_recent(plan)
     window.show()
+    window.files.offer_recovery()
     # Qt's loop hides Ctrl+C from Python; a timer lets it be seen.
     signal.signal(signal.SIGINT, lambda *_: application.quit())
     pulse = QTimer()

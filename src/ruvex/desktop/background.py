@@ -21,14 +21,16 @@ class _Speaker(QObject):
 
 
 class _Job(QRunnable):
-    """One piece of work."""
+    """One piece of work; skipped when a newer one of its subject has come meanwhile."""
 
-    def __init__(self, work: Work, answer: Answer, speaker: _Speaker) -> None:
+    def __init__(self, work: Work, answer: Answer, speaker: _Speaker, is_wanted: Callable[[], bool]) -> None:
         super().__init__()
-        self._work, self._answer, self._speaker = work, answer, speaker
+        self._work, self._answer, self._speaker, self._is_wanted = work, answer, speaker, is_wanted
 
     def run(self) -> None:
         """Do the work in the worker's thread."""
+        if not self._is_wanted():
+            return
         value, problem = None, None
         try:
             value = self._work()
@@ -38,21 +40,28 @@ class _Job(QRunnable):
 
 
 class Background(QObject):
-    """Runs work in threads of its own, in the order it was given."""
+    """Runs work in a thread of its own, in the order it was given."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
+        self._latest: dict[str, int] = {}
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
         self._speaker.answered.connect(self._on_answered)
 
-    def run(self, work: Work, answer: Answer) -> None:
-        """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread."""
-        # What waits and has not begun answers to an older question.
-        self._pool.clear()
-        self._pool.start(_Job(work, answer, self._speaker))
+    def run(self, subject: str, work: Work, answer: Answer) -> None:
+        """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
+
+        What waits of the same subject and has not begun answers an older question: it is dropped.
+        """
+        number = self._latest[subject] = self._latest.get(subject, 0) + 1
+        self._pool.start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
+
+    def drop(self, subject: str) -> None:
+        """Forget what waits of a subject."""
+        self._latest[subject] = self._latest.get(subject, 0) + 1
 
     def wait(self) -> None:
         """Wait until all work is done; the answers follow with the next events."""

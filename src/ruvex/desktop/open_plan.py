@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,26 +11,30 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ruvex.desktop.background import Background
+from ruvex.desktop.steps import PromiseRefusedError, Step, settings_step, would_need_off
 from ruvex.desktop.undo import PlanEdit
+from ruvex.desktop.units import Units
 from ruvex.divide import (
     RESOURCES,
+    Claims,
     Compiled,
     Day,
     DemandAt,
     Division,
     Shifts,
+    claims_of,
     compile_plan,
     day_of,
     demand_at,
     divide,
-    shifts_between,
+    refusal_between,
+    shifts_by_guest,
 )
 from ruvex.plan import (
     Guest,
     Plan,
     PlanFile,
     Pool,
-    change_settings,
     find_item,
     get_setting,
     move_moment,
@@ -57,11 +61,14 @@ class Effect:
         The id of each row of the division.
     shifts
         For each resource that moved, who gains and who pays, the largest change first.
+    in_passing
+        What else is to be known of it, or nothing.
     """
 
     text: str
     ids: tuple[str, ...]
     shifts: Mapping[str, Shifts]
+    in_passing: str = ""
 
 
 class OpenPlan(QObject):
@@ -78,7 +85,13 @@ class OpenPlan(QObject):
     before
         While an edit is previewed, the division without it; else None.
     selected
-        The id of the selected guest or pool, or None for the supply row.
+        The id of the current guest or pool, or None for the supply row.
+    selection
+        All selected guests and pools, the current one among them.
+    refused
+        The last step that promises did not allow, until it is answered; else None.
+    units
+        The units in which figures are read and typed.
     undo_stack
         Every edit; its clean state is what is on disk.
 
@@ -94,6 +107,12 @@ class OpenPlan(QObject):
         ``selected`` is another row.
     effect_changed()
         ``effect`` is new: an edit is being previewed, was made, undone or given up.
+    refused_changed()
+        ``refused`` is another one.
+    not_accepted(text)
+        What was just tried cannot be, and why; empty when something else was accepted.
+    edited()
+        The plan itself is another one: an edit was made, undone or made again.
     named()
         The path or the dirty mark changed.
     """
@@ -103,6 +122,9 @@ class OpenPlan(QObject):
     day_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     effect_changed = pyqtSignal()
+    refused_changed = pyqtSignal()
+    not_accepted = pyqtSignal(str)
+    edited = pyqtSignal()
     named = pyqtSignal()
 
     def __init__(self) -> None:
@@ -111,11 +133,17 @@ class OpenPlan(QObject):
         self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(self._on_clean_changed)
         self.selected: str | None = None
+        self.selection: tuple[str, ...] = ()
         self.before: Division | None = None
         self.effect: Effect | None = None
+        self.refused: PromiseRefusedError | None = None
+        self.units = Units(self)
+        self._step: Step | None = None
         self._file = PlanFile(Plan())
         self._base = self._file.plan
         self._compiled: Compiled = compile_plan(self._base, {})
+        self._base_compiled = self._compiled
+        self._base_claims: Claims | None = None
         self._demand: DemandAt = demand_at(self._compiled, self._base.moment)
         self.division: Division = divide(self._compiled, demand=self._demand)
         self.background = Background(self)
@@ -129,6 +157,38 @@ class OpenPlan(QObject):
     def plan(self) -> Plan:
         """The plan as shown, a preview included."""
         return self._compiled.plan
+
+    @property
+    def base(self) -> Plan:
+        """The plan without the previewed change."""
+        return self._base
+
+    @property
+    def compiled(self) -> Compiled:
+        """The plan as shown, as arrays."""
+        return self._compiled
+
+    @property
+    def base_compiled(self) -> Compiled:
+        """The plan without the previewed change, as arrays."""
+        return self._base_compiled
+
+    @property
+    def claims(self) -> Claims:
+        """The promises of the plan without the previewed change."""
+        if self._base_claims is None:
+            self._base_claims = claims_of(self._base_compiled)
+        return self._base_claims
+
+    @property
+    def pending(self) -> Step | None:
+        """The step that is being previewed."""
+        return self._step
+
+    @property
+    def file(self) -> PlanFile:
+        """The file as it was read: its traces and its layout."""
+        return self._file
 
     @property
     def is_dirty(self) -> bool:
@@ -149,12 +209,11 @@ class OpenPlan(QObject):
         PlanError, PlanFileError
             It cannot be used; what was open stays open.
         """
-        file = read_plan(path)
-        self._show_file(file, path)
+        self.show_file(read_plan(path), path)
 
     def new(self) -> None:
         """Show an empty plan."""
-        self._show_file(PlanFile(Plan()), None)
+        self.show_file(PlanFile(Plan()), None)
 
     def save(self, path: Path) -> None:
         """Write the plan; the path becomes its own.
@@ -171,11 +230,16 @@ class OpenPlan(QObject):
         self.undo_stack.setClean()
         self.named.emit()
 
-    def _show_file(self, file: PlanFile, path: Path | None) -> None:
+    def show_file(self, file: PlanFile, path: Path | None, *, is_saved: bool = True) -> None:
+        """Show a plan that was read, as that of a path; one that is not saved there is dirty from the start."""
         self._file, self.path, self._base = file, path, file.plan
         self._compiled = compile_plan(file.plan, file.traces)
-        self.selected, self.before, self.effect = None, None, None
+        self._set_base_compiled()
+        self.selected, self.selection, self.before, self.effect = None, (), None, None
         self.undo_stack.clear()
+        if not is_saved:
+            self.undo_stack.resetClean()
+        self.dismiss_refusal()
         self._look_at(file.plan.moment)
         self.day = day_of(self._compiled, moments=_COARSE_DAY)
         self._on_day_due()
@@ -187,10 +251,22 @@ class OpenPlan(QObject):
         self.named.emit()
 
     def select(self, item_id: str | None) -> None:
-        """Select a guest or pool, or with None the supply row."""
-        if item_id != self.selected:
-            self.selected = item_id
+        """Select one guest or pool, or with None the supply row."""
+        self.select_many(() if item_id is None else (item_id,), item_id)
+
+    def select_many(self, ids: Iterable[str], current: str | None) -> None:
+        """Select guests and pools; the current one is what the dials show."""
+        selection = tuple(dict.fromkeys(ids))
+        if (selection, current) != (self.selection, self.selected):
+            self.selection, self.selected = selection, current
             self.selection_changed.emit()
+
+    def _keep_selection(self) -> None:
+        """Forget what is selected and no longer there."""
+        there = self.division.position
+        selection = tuple(item for item in self.selection if item in there)
+        current = self.selected if self.selected in there else next(iter(selection), None)
+        self.select_many(selection, current)
 
     def set_moment(self, at_s: float) -> None:
         """Look at another time of the day. This is looking, not editing: it makes no undo entry."""
@@ -204,6 +280,7 @@ class OpenPlan(QObject):
     def _look_at(self, at_s: float) -> None:
         self._base = move_moment(self._base, at_s)
         self._compiled = self._compiled.with_plan(move_moment(self._compiled.plan, at_s))
+        self._set_base_compiled()
         self._demand = demand_at(self._compiled, at_s)
         self.division = divide(self._compiled, demand=self._demand)
 
@@ -213,58 +290,101 @@ class OpenPlan(QObject):
         assert item is not None
         return get_setting(item, setting)
 
-    def preview(self, target: str, change: Mapping[str, Any], text: str) -> None:
-        """Show what a change would do, without making it.
+    def preview_step(self, step: Step) -> None:
+        """Show what a step would do, without making it.
 
         Raises
         ------
+        PromiseRefusedError
+            Promises do not allow it; what was shown before stays.
         EditError
-            The change breaks a rule; what was shown before stays.
+            It breaks a rule of the plan; what was shown before stays.
         """
-        plan = change_settings(self._base, target, change)
+        plan = step.edit(self._base)
+        compiled = self._base_compiled.with_plan(plan)
+        refusal = refusal_between(self.claims, claims_of(compiled, booting=step.booting), step.changed)
+        if refusal is not None:
+            raise PromiseRefusedError(step, refusal, plan)
         if self.before is None:
             self.before = self.division
-        self._divide_again(plan)
-        self._set_effect(text, self.before, self.division)
+        self._step = step
+        self._divide_again(plan, compiled)
+        self._set_effect(step.text, self.before, self.division, would_need_off(self._base, plan, step.changed))
 
-    def commit(self, text: str) -> None:
-        """Make the previewed change, as one undo entry."""
-        if self.before is None:
+    def make(self, step: Step) -> None:
+        """Make a step at once, as one undo entry.
+
+        Raises
+        ------
+        PromiseRefusedError
+            Promises do not allow it; it is kept in ``refused`` to be answered.
+        EditError
+            It breaks a rule of the plan; nothing is changed.
+        """
+        try:
+            self.preview_step(step)
+        except PromiseRefusedError as error:
+            self.give_up()
+            self.refuse(error)
+            raise
+        self.commit()
+
+    def commit(self) -> None:
+        """Make the previewed step."""
+        if self.before is None or self._step is None:
             return
-        before, after = self._base, self.plan
-        self.before = None
+        step, before, after = self._step, self._base, self.plan
+        self.before, self._step = None, None
         if after != before:
             self._base = after
-            self.undo_stack.push(PlanEdit(text, before, after, self._on_undo_or_redo))
+            self._set_base_compiled()
+            self.undo_stack.push(PlanEdit(step.text, before, after, self._on_undo_or_redo, merges=step.merges))
             self._day_timer.start()
+            self.edited.emit()
+        self.dismiss_refusal()
         self.divided.emit()
 
     def give_up(self) -> None:
-        """Drop the previewed change."""
+        """Drop the previewed step."""
         if self.before is not None:
-            self.before = None
-            self._divide_again(self._base)
+            self.before, self._step = None, None
+            self._divide_again(self._base, self._base_compiled)
             self._clear_effect()
 
+    def refuse(self, refused: PromiseRefusedError) -> None:
+        """Keep a refused step, for the person to answer."""
+        self.refused = refused
+        self.refused_changed.emit()
+
+    def dismiss_refusal(self) -> None:
+        """Forget the refused step."""
+        if self.refused is not None:
+            self.refused = None
+            self.refused_changed.emit()
+
+    def preview(self, target: str, change: Mapping[str, Any], text: str) -> None:
+        """Show what other values of an item's settings would do; raises as ``preview_step``."""
+        self.preview_step(settings_step(text, [(target, change)]))
+
     def change(self, target: str, change: Mapping[str, Any], text: str) -> None:
-        """Make a change at once.
+        """Set some settings of an item; raises as ``make``."""
+        self.make(settings_step(text, [(target, change)]))
 
-        Raises
-        ------
-        EditError
-            The change breaks a rule; nothing is changed.
-        """
-        self.preview(target, change, text)
-        self.commit(text)
+    def _set_base_compiled(self) -> None:
+        self._base_compiled = (
+            self._compiled if self._compiled.plan is self._base else (self._compiled.with_plan(self._base))
+        )
+        self._base_claims = None
 
-    def _divide_again(self, plan: Plan) -> None:
-        compiled = self._compiled.with_plan(plan)
+    def _divide_again(self, plan: Plan, compiled: Compiled | None = None) -> None:
+        compiled = compiled or self._compiled.with_plan(plan)
         same_rows = compiled.tree is self._compiled.tree
         if not same_rows:
             self._demand = demand_at(compiled, plan.moment)
         self._compiled = compiled
         self.division = divide(compiled, demand=self._demand)
         if not same_rows:
+            self._keep_selection()
             self.replaced.emit()
         self.divided.emit()
 
@@ -274,16 +394,16 @@ class OpenPlan(QObject):
         before = self.division
         self._base = move_moment(plan, self.plan.moment)
         self._divide_again(self._base)
-        self._set_effect(text, before, self.division)
+        self._set_base_compiled()
+        self._set_effect(text, before, self.division, "")
         self._day_timer.start()
+        self.dismiss_refusal()
+        self.edited.emit()
 
-    def _set_effect(self, text: str, before: Division, after: Division) -> None:
-        shifts = {
-            name: shifts_between(getattr(before, name), getattr(after, name))
-            for name in RESOURCES
-            if before.ids is after.ids
-        }
-        self.effect = Effect(text, after.ids, {name: found for name, found in shifts.items() if found.rows.size})
+    def _set_effect(self, text: str, before: Division, after: Division, in_passing: str) -> None:
+        shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
+        moved = {name: found for name, found in shifts.items() if found.rows.size}
+        self.effect = Effect(text, after.ids, moved, in_passing)
         self.effect_changed.emit()
 
     def _clear_effect(self) -> None:
@@ -305,4 +425,4 @@ class OpenPlan(QObject):
                 self.day = day
                 self.day_changed.emit()
 
-        self.background.run(lambda: day_of(compiled), show)
+        self.background.run("day", lambda: day_of(compiled), show)

@@ -6,6 +6,7 @@ import argparse
 import os
 import sys
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 from ruvex.plan import RuvexError, parse_time
@@ -18,6 +19,7 @@ def take_picture(
     at: str | None = None,
     select: str | None = None,
     preview: tuple[str, float] | None = None,
+    do: Sequence[str] = (),
     look: str = "light",
     scale: float = 1.0,
     size: tuple[int, int] = (1280, 800),
@@ -32,14 +34,17 @@ def take_picture(
         Another moment than the plan's, and the id of a guest or pool to select.
     preview
         A setting of what is selected and a value, shown as while its dial is moved.
+    do
+        Names of actions that are run before the picture is taken.
     look, scale, size
-        ``light`` or ``dark``, the text size against the standard, and the window's size in pixels.
+        ``light``, ``dark`` or ``contrast``, the text size against the standard, and the window's size in pixels.
 
     Raises
     ------
     RuvexError
         The plan cannot be opened, or the picture not be written.
     """
+    from ruvex.desktop.actions import ActionName
     from ruvex.desktop.app import make_application, make_window
     from ruvex.desktop.state import State
 
@@ -57,8 +62,12 @@ def take_picture(
         window.show()
         if select is not None and preview is not None:
             window.dials.preview(*preview)
-        window.open_plan.background.wait()
-        application.processEvents()
+        for name in do:
+            window.actions_by_name[ActionName[name]].trigger()
+        # What an answer from the background changes may ask the background again.
+        for _ in range(3):
+            window.open_plan.background.wait()
+            application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")
         window.close()
@@ -72,7 +81,8 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--at", help="the time of day, HH:MM")
     parser.add_argument("--select", help="the id of a guest or pool")
     parser.add_argument("--preview", metavar="SETTING=VALUE", help="a setting of it, as while its dial is moved")
-    parser.add_argument("--look", choices=("light", "dark"), default="light")
+    parser.add_argument("--do", action="append", default=[], metavar="ACTION", help="an action to run, by its name")
+    parser.add_argument("--look", choices=("light", "dark", "contrast"), default="light")
     parser.add_argument("--scale", type=float, default=1.0)
     parser.add_argument("--size", default="1280x800")
     options = parser.parse_args(arguments)
@@ -82,7 +92,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         take_picture(
             options.plan, options.file, at=options.at, select=options.select,
-            preview=(setting, float(value)) if setting else None, look=options.look,
+            preview=(setting, float(value)) if setting else None, do=options.do, look=options.look,
             scale=options.scale, size=(int(width), int(height)),
         )  # fmt: skip
     except RuvexError as error:

@@ -24,7 +24,8 @@ class State:
     """Remembered things, written at once; a lost or damaged file only means that nothing is remembered."""
 
     def __init__(self, folder: Path | None = None) -> None:
-        self._path = (folder or state_folder()) / "desktop.json"
+        self.folder = folder or state_folder()
+        self._path = self.folder / "desktop.json"
         self._values: dict[str, Any] = {}
         with contextlib.suppress(OSError, ValueError):
             values = json.loads(self._path.read_text(encoding="utf-8"))
@@ -47,7 +48,7 @@ class State:
     def theme_mode(self) -> str:
         """``desktop``, ``light`` or ``dark``."""
         mode = self._values.get("theme")
-        return mode if mode in ("light", "dark") else "desktop"
+        return mode if mode in ("light", "dark", "contrast") else "desktop"
 
     @theme_mode.setter
     def theme_mode(self, mode: str) -> None:
@@ -62,6 +63,16 @@ class State:
     @text_scale.setter
     def text_scale(self, scale: float) -> None:
         self._set("text_scale", scale)
+
+    @property
+    def layout(self) -> dict[str, Any]:
+        """How the window was left: its place, what was folded, units, order, axis."""
+        layout = self._values.get("layout")
+        return layout if isinstance(layout, dict) else {}
+
+    @layout.setter
+    def layout(self, layout: dict[str, Any]) -> None:
+        self._set("layout", layout)
 
     def _set(self, key: str, value: Any) -> None:
         self._values[key] = value

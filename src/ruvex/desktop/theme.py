@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 
-from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -72,6 +72,18 @@ DARK: Final = Colours(
 )  # fmt: skip
 
 
+CONTRAST: Final = Colours(
+    paper=_c("#ffffff"), band_row=_c("#e6e6e6"), panel=_c("#ffffff"), line=_c("#000000"), grid=_c("#b0b0b0"),
+    ink=_c("#000000"), muted=_c("#1c1c1c"), faint=_c("#4a4a4a"),
+    head=_c("#000000"), head_text=_c("#ffffff"), head_muted=_c("#ffffff"), head_line=_c("#ffffff"),
+    cpu_curve=_c("#ffffff"), memory_curve=_c("#ffe08a"),
+    selected=_c("#fff7c2"), selected_line=_c("#000000"), field=_c("#ffffff"),
+    supply=_c("#202020"), supply_free=_c("#c8c8c8"), aside=_c("#8a8a8a"),
+    hues=tuple(map(_c, ("#004a77", "#4b1d8f", "#7a3d00", "#0b5a2c", "#7d0a40", "#1a2f9c", "#554700", "#005757"))),
+    lone=_c("#3a3a3a"),
+)  # fmt: skip
+
+
 def blend(colour: QColor, other: QColor, part: float) -> QColor:
     """Mix two colours; ``part`` of the second, 0 to 1."""
     return QColor.fromRgbF(
@@ -79,25 +91,43 @@ def blend(colour: QColor, other: QColor, part: float) -> QColor:
     )
 
 
+COVERS: Final = ("balloon", "squeezed", "spilled", "self-paged")
+"""The textures of what makes good missing memory, in the order in which it is drawn."""
+
+
 @lru_cache(maxsize=256)
-def _hatch(rgb: int, ratio: float) -> QPixmap:
+def _texture(kind: str, rgb: int, ratio: float) -> QPixmap:
     size = round(_HATCH_SIZE * ratio)
     pixmap = QPixmap(size, size)
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, kind in ("missing", "balloon"))
     painter.setPen(QColor.fromRgb(rgb))
-    for offset in (-_HATCH_SIZE, 0, _HATCH_SIZE):
-        painter.drawLine(offset, _HATCH_SIZE, offset + _HATCH_SIZE, 0)
+    end = _HATCH_SIZE
+    if kind == "balloon":
+        painter.drawEllipse(QPointF(end / 2, end / 2), 1.7, 1.7)
+    elif kind == "squeezed":
+        for x in (1, 4):
+            painter.drawLine(x, 0, x, end)
+    elif kind == "self-paged":
+        for y in (1, 4):
+            painter.drawLine(0, y, end, y)
+    elif kind == "spilled":
+        for at in (1, 4):
+            painter.drawLine(at, 0, at, end)
+            painter.drawLine(0, at, end, at)
+    else:
+        for offset in (-end, 0, end):
+            painter.drawLine(offset, end, offset + end, 0)
     painter.end()
     return pixmap
 
 
-def hatch_brush(colour: QColor, ratio: float) -> QBrush:
-    """Give the slanted hatching that stands for what is wanted and not delivered."""
+def texture_brush(kind: str, colour: QColor, ratio: float) -> QBrush:
+    """Give the texture of ``missing`` (wanted and not delivered) or of one of ``COVERS``."""
     brush = QBrush()
-    brush.setTexture(_hatch(colour.rgb(), ratio))
+    brush.setTexture(_texture(kind, colour.rgb(), ratio))
     return brush
 
 
@@ -152,11 +182,11 @@ class Theme(QObject):
 
     @property
     def mode(self) -> str:
-        """``desktop``, ``light`` or ``dark``: what was asked for."""
+        """``desktop``, ``light``, ``dark`` or ``contrast``: what was asked for."""
         return self._mode
 
     def set_mode(self, mode: str) -> None:
-        """Choose ``light`` or ``dark``, or follow the ``desktop``."""
+        """Choose ``light``, ``dark`` or ``contrast``, or follow the ``desktop``."""
         self._mode = mode
         self._on_desktop_changed()
 
@@ -202,6 +232,9 @@ class Theme(QObject):
     def _on_desktop_changed(self) -> None:
         hints = QApplication.styleHints()
         desktop_dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
-        self.is_dark = self._mode == "dark" or (self._mode == "desktop" and desktop_dark)
-        self.colours = DARK if self.is_dark else LIGHT
+        wishes = hints.accessibility() if hints is not None else None
+        strong = wishes is not None and wishes.contrastPreference() == Qt.ContrastPreference.HighContrast
+        self.is_dark = self._mode == "dark" or (self._mode == "desktop" and desktop_dark and not strong)
+        is_contrast = self._mode == "contrast" or (self._mode == "desktop" and strong)
+        self.colours = CONTRAST if is_contrast else DARK if self.is_dark else LIGHT
         self.changed.emit()

@@ -1,47 +1,43 @@
-"""The one window: head band, view, dials, and the actions that belong to all of them."""
+"""The one window: head band, view, dials, side sheet, and the actions that belong to all of them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtCore import QByteArray, QPoint, QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QVBoxLayout, QWidget
 
 from ruvex.desktop.actions import ActionName
-from ruvex.desktop.demo import demo_path
+from ruvex.desktop.editing import Editor
+from ruvex.desktop.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.sheets import SideSheet
+from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
+from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.desktop.sheets.plan_page import PlanPage
+from ruvex.desktop.sheets.rules_page import RulesPage
+from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.state import State
 from ruvex.desktop.theme import Theme
+from ruvex.desktop.units import CHOICES
 from ruvex.desktop.views.division import DivisionView
+from ruvex.desktop.views.division.butterfly import AXES
+from ruvex.desktop.views.division.rows import ORDERS
 from ruvex.desktop.widgets.command_box import CommandBox, Entry
 from ruvex.desktop.widgets.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.widgets.dials import Dials
 from ruvex.desktop.widgets.head_band import HeadBand
-from ruvex.desktop.widgets.notice import Choice, Notice
-from ruvex.plan import SUFFIX, PlanError, PlanFileError, UnitError, format_time, parse_time
+from ruvex.desktop.widgets.notice import Notice
+from ruvex.desktop.widgets.refusal_panel import RefusalPanel
+from ruvex.plan import Pool, UnitError, format_time, parse_time
 
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
-_FILTER: Final = f"Ruvex plans (*{SUFFIX});;All files (*)"
-
-AskPath = Callable[["Window", str], Path | None]
-
-
-def ask_open_path(window: Window, folder: str) -> Path | None:
-    """Let the person choose a plan to open."""
-    name, _ = QFileDialog.getOpenFileName(window, "Open a plan", folder, _FILTER)
-    return Path(name) if name else None
-
-
-def ask_save_path(window: Window, suggestion: str) -> Path | None:
-    """Let the person choose where to write the plan."""
-    name, _ = QFileDialog.getSaveFileName(window, "Save the plan as", suggestion, _FILTER)
-    if not name:
-        return None
-    return Path(name) if name.endswith(".json") else Path(name + SUFFIX)
 
 
 class Window(QMainWindow):
@@ -51,8 +47,12 @@ class Window(QMainWindow):
     ----------
     open_plan, theme, state
         The open plan, the look, what is remembered.
+    editor, files
+        What can be done with the selected rows, and with the plan's file.
     actions_by_name
         Every action of the registry.
+    sheet, pages
+        The side sheet, and its pages by the action that opens each.
     ask_open, ask_save
         How a path is asked for; tests answer in the person's place.
     """
@@ -65,31 +65,58 @@ class Window(QMainWindow):
         self.ask_open: AskPath = ask_open_path
         self.ask_save: AskPath = ask_save_path
         self._may_close = False
+        self.editor = Editor(open_plan)
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
         self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
         self.notice = Notice(theme, self)
-        first_steps = [self.actions_by_name[name] for name in (ActionName.OPEN, ActionName.DEMO)]
-        self.division = DivisionView(open_plan, theme, first_steps, self)
+        self.files = PlanFiles(self)
+        steps = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO)
+        self.division = DivisionView(open_plan, theme, [self.actions_by_name[name] for name in steps], self)
+        self.refusal = RefusalPanel(open_plan, theme, self)
         self.dials = Dials(open_plan, theme, self)
+        self.sheet = SideSheet(theme, self)
+        self.pool_page = PoolPage(open_plan, self.editor, theme)
+        self.plan_page = PlanPage(open_plan, self.editor, theme)
+        self.pages: dict[ActionName, Page] = {
+            ActionName.SETTINGS: GuestPage(open_plan, self.editor, theme),
+            ActionName.PLAN: self.plan_page,
+            ActionName.RULES: RulesPage(open_plan, self.editor, theme),
+            ActionName.SPLIT: SplitPage(open_plan, theme),
+            ActionName.KEYS: KeysPage(theme),
+        }
+        for page in (*self.pages.values(), self.pool_page):
+            page.setParent(self.sheet)
+            page.hide()
         self.command_box = CommandBox(theme, self)
         self._lay_out()
-        self._fill_menu()
+        fill_plan_menu(self.plan_menu, self.recent_menu, self.actions_by_name, self)
+        self.row_menu = QMenu(self)
+        fill_row_menu(self.row_menu, self.actions_by_name)
         self._connect()
         self.setAcceptDrops(True)
         self.setMinimumSize(QSize(760, 480))
+        self._take_layout(state.layout)
         self._on_theme_changed()
         self._on_named()
         self._on_undo_changed()
         self.division.butterfly.setFocus()
 
     def _lay_out(self) -> None:
+        rows = QWidget(self)
+        beside = QHBoxLayout(rows)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        beside.addWidget(self.division, 1)
+        beside.addWidget(self.sheet)
         middle = QWidget(self)
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget, stretch in ((self.head, 0), (self.notice, 0), (self.division, 1), (self.dials, 0)):
+        for widget, stretch in (
+            (self.head, 0), (self.notice, 0), (rows, 1), (self.refusal, 0), (self.dials, 0),
+        ):  # fmt: skip
             column.addWidget(widget, stretch)
         self.setCentralWidget(middle)
 
@@ -101,152 +128,154 @@ class Window(QMainWindow):
         action.setShortcuts([QKeySequence(keys) for keys in spec.keys])
         action.setToolTip(spec.hint)
         action.setStatusTip(spec.hint)
-        action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-        self.addAction(action)
+        action.setShortcutContext(
+            Qt.ShortcutContext.WidgetWithChildrenShortcut if spec.in_rows else Qt.ShortcutContext.WindowShortcut
+        )
+        if not spec.in_rows:
+            self.addAction(action)
         return action
 
-    def _connect(self) -> None:
-        strip, butterfly = self.head.strip, self.division.butterfly
-        run: dict[ActionName, Callable[[], object]] = {
-            ActionName.NEW: self._on_new,
-            ActionName.OPEN: self._on_open,
-            ActionName.DEMO: self._on_demo,
+    def _runs(self) -> dict[ActionName, Callable[[], object]]:
+        """Give what each action runs."""
+        strip, butterfly, editor, units = self.head.strip, self.division.butterfly, self.editor, self.open_plan.units
+        bar = self.division.bar
+        return {
+            ActionName.NEW: self.files.new,
+            ActionName.OPEN: self.files.ask_and_open,
+            ActionName.DEMO: self.files.open_demo,
             ActionName.SAVE: self.save,
-            ActionName.SAVE_AS: self.save_as,
+            ActionName.SAVE_AS: self.files.save_as,
             ActionName.UNDO: self.open_plan.undo_stack.undo,
             ActionName.REDO: self.open_plan.undo_stack.redo,
             ActionName.FIND: self._on_find,
+            ActionName.NEW_GUEST: editor.new_guest,
+            ActionName.NEW_POOL: editor.new_pool,
+            ActionName.NEW_HOST: self._on_new_host,
+            ActionName.POWER: editor.power,
+            ActionName.RENAME: self._on_rename,
+            ActionName.DUPLICATE: editor.duplicate,
+            ActionName.DELETE: editor.delete,
+            ActionName.MOVE: self._on_move,
+            ActionName.UPWARD: lambda: editor.shift(-1),
+            ActionName.DOWNWARD: lambda: editor.shift(1),
+            ActionName.COPY: editor.copy,
+            ActionName.PASTE: editor.paste,
+            ActionName.SELECT_ALL: butterfly.select_all,
             ActionName.EARLIER: lambda: strip.step(-STEP_S),
             ActionName.LATER: lambda: strip.step(STEP_S),
             ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
             ActionName.HOUR_LATER: lambda: strip.step(LONG_STEP_S),
+            ActionName.FILTER: bar.line.setFocus,
+            ActionName.ORDER: bar.next_order,
+            ActionName.AXIS: bar.next_axis,
+            ActionName.CPU_UNIT: lambda: units.next("cpu"),
+            ActionName.MEMORY_UNIT: lambda: units.next("memory"),
             ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
             ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
             ActionName.DIVISION: self._on_division,
-            ActionName.DIALS: self._on_fold_dials,
+            ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
+            ActionName.WHY: lambda: self.dials.set_why(not self.dials.why.isVisible()),
             ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
             ActionName.LOOK_LIGHT: lambda: self._set_look("light"),
             ActionName.LOOK_DARK: lambda: self._set_look("dark"),
+            ActionName.LOOK_CONTRAST: lambda: self._set_look("contrast"),
             ActionName.LARGER: lambda: self._set_scale(1),
             ActionName.SMALLER: lambda: self._set_scale(-1),
             ActionName.QUIT: self.close,
+            **{name: partial(self.open_page, name) for name in self.pages},
         }
-        for name, function in run.items():
-            self.actions_by_name[name].triggered.connect(lambda _checked=False, f=function: f())
-        self.dials.fold_button.clicked.connect(self._on_fold_dials)
+
+    def _connect(self) -> None:
+        butterfly = self.division.butterfly
+        for name, function in self._runs().items():
+            action = self.actions_by_name[name]
+            action.triggered.connect(lambda _checked=False, f=function: f())
+            if name.value.in_rows:
+                butterfly.addAction(action)
+        self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
+        self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
+        self.head.host_asked.connect(self._on_host_asked)
         butterfly.dials_asked.connect(self.dials.enter)
-        self.recent_menu.aboutToShow.connect(self._on_recent_shown)
+        butterfly.menu_asked.connect(self._on_menu_asked)
+        butterfly.renamed.connect(self.editor.rename)
+        butterfly.gestures.dropped.connect(self.editor.move_to)
+        self.editor.naming.connect(butterfly.rename)
+        self.editor.told.connect(lambda text: self.notice.tell(text))
+        self.sheet.closed.connect(butterfly.setFocus)
+        self.recent_menu.aboutToShow.connect(self.files.show_recent)
         self.open_plan.named.connect(self._on_named)
+        self.open_plan.selection_changed.connect(self._on_selection_changed)
+        self.open_plan.refused_changed.connect(self._on_refused_changed)
         self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         division = self.actions_by_name[ActionName.DIVISION]
         division.setCheckable(True)
         division.setChecked(True)
 
-    def _fill_menu(self) -> None:
-        def add(menu: QMenu, *names: ActionName) -> None:
-            menu.addActions([self.actions_by_name[name] for name in names])
+    # The side sheet
 
-        menu = self.plan_menu
-        add(menu, ActionName.NEW, ActionName.OPEN)
-        menu.addMenu(self.recent_menu)
-        add(menu, ActionName.DEMO, ActionName.SAVE, ActionName.SAVE_AS)
-        menu.addSeparator()
-        add(menu, ActionName.UNDO, ActionName.REDO)
-        menu.addSeparator()
-        add(menu, ActionName.FIND)
-        moment = QMenu("Moment", self)
-        add(moment, ActionName.EARLIER, ActionName.LATER, ActionName.HOUR_EARLIER, ActionName.HOUR_LATER)
-        menu.addMenu(moment)
-        rows = QMenu("Rows", self)
-        add(rows, ActionName.FOLD_ALL, ActionName.UNFOLD_ALL, ActionName.DIALS)
-        menu.addMenu(rows)
-        look = QMenu("Look", self)
-        looks = (ActionName.LOOK_DESKTOP, ActionName.LOOK_LIGHT, ActionName.LOOK_DARK)
-        group = QActionGroup(self)
-        for name in looks:
-            self.actions_by_name[name].setCheckable(True)
-            group.addAction(self.actions_by_name[name])
-        add(look, *looks)
-        look.addSeparator()
-        add(look, ActionName.LARGER, ActionName.SMALLER)
-        menu.addMenu(look)
-        menu.addSeparator()
-        add(menu, ActionName.QUIT)
+    def open_page(self, name: ActionName) -> None:
+        """Open a page of the side sheet; asked for again, it is closed."""
+        page = self._page(name)
+        if self.sheet.shows(page):
+            self.sheet.close_sheet()
+        else:
+            self.sheet.open(page)
+            if name is not ActionName.KEYS:
+                page.setFocus()
+
+    def _page(self, name: ActionName) -> Page:
+        if name is ActionName.SETTINGS:
+            item = self.open_plan.selected_item
+            return self.plan_page if item is None else self.pool_page if isinstance(item, Pool) else self.pages[name]
+        return self.pages[name]
+
+    def _on_selection_changed(self) -> None:
+        shown = (self.pages[ActionName.SETTINGS], self.pool_page)
+        if any(self.sheet.shows(page) for page in shown):
+            page = self._page(ActionName.SETTINGS)
+            if not self.sheet.shows(page):
+                self.sheet.open(page)
+
+    def _on_new_host(self) -> None:
+        self.sheet.open(self.plan_page)
+        self.plan_page.add_host()
+
+    def _on_host_asked(self) -> None:
+        self.sheet.open(self.plan_page)
+
+    # Rows
+
+    def _on_rename(self) -> None:
+        if self.open_plan.selected is not None:
+            self.division.butterfly.rename(self.open_plan.selected)
+
+    def _on_menu_asked(self, point: QPoint) -> None:
+        self.row_menu.popup(point)
+
+    def _on_move(self) -> None:
+        if self.open_plan.selection:
+            entries = [Entry("The top", "beside the pools", partial(self.editor.move_to, None))]
+            entries += [
+                Entry(pool.label, "move the selection into this pool", partial(self.editor.move_to, pool.id))
+                for pool in self.open_plan.plan.pools
+                if pool.id not in self.open_plan.selection
+            ]
+            self.command_box.open(entries, lambda _text: ())
+
+    def _on_refused_changed(self) -> None:
+        if self.open_plan.refused is None and self.focusWidget() in (None, self.refusal.close_button):
+            self.division.butterfly.setFocus()
 
     # The plan's file
 
     def open_path(self, path: Path) -> bool:
         """Open a plan; says in the window why, if it cannot. Tells whether it did."""
-        try:
-            self.open_plan.open(path)
-        except (PlanError, PlanFileError) as error:
-            reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
-            self.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
-            return False
-        self.notice.hide()
-        self.state.add_recent(path)
-        return True
+        return self.files.open_path(path)
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
-        return self._write(self.open_plan.path) if self.open_plan.path else self.save_as()
-
-    def save_as(self) -> bool:
-        """Ask for a file and write the plan to it. Tells whether it did."""
-        name = self.open_plan.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
-        suggestion = self.open_plan.path or Path.home() / f"{name}{SUFFIX}"
-        path = self.ask_save(self, str(suggestion))
-        return path is not None and self._write(path)
-
-    def _write(self, path: Path) -> bool:
-        try:
-            self.open_plan.save(path)
-        except PlanFileError as error:
-            self.notice.tell(f"The plan was not saved.\n{error}")
-            return False
-        self.state.add_recent(path)
-        return True
-
-    def _on_new(self) -> None:
-        self._after_saving(self.open_plan.new)
-
-    def _on_open(self) -> None:
-        folder = self.open_plan.path.parent if self.open_plan.path else Path.home()
-        path = self.ask_open(self, str(folder))
-        if path is not None:
-            self._after_saving(lambda: self.open_path(path))
-
-    def _on_demo(self) -> None:
-        try:
-            path = demo_path()
-        except PlanFileError as error:
-            self.notice.tell(str(error))
-        else:
-            self._after_saving(lambda: self.open_path(path))
-
-    def _after_saving(self, go_on: Callable[[], object]) -> None:
-        """Do something that replaces the plan; with unsaved changes, ask first, in the window."""
-        if not self.open_plan.is_dirty:
-            go_on()
-            return
-        choices: list[Choice] = [
-            ("Save first", lambda: go_on() if self.save() else None),
-            ("Go on without saving", go_on),
-            ("Stay", lambda: None),
-        ]
-        self.notice.tell(f"{self.open_plan.plan.name or 'This plan'} has changes that are not saved.", choices)
-
-    def _on_recent_shown(self) -> None:
-        self.recent_menu.clear()
-        for path in self.state.recent:
-            action = self.recent_menu.addAction(f"{path.name.removesuffix(SUFFIX)}   {path.parent}")
-            assert action is not None
-            action.triggered.connect(lambda _checked=False, p=path: self._after_saving(lambda: self.open_path(p)))
-        if not self.state.recent:
-            action = self.recent_menu.addAction("None yet")
-            assert action is not None
-            action.setEnabled(False)
+        return self.files.save()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Take a file that is dragged over the window."""
@@ -259,7 +288,7 @@ class Window(QMainWindow):
         data = event.mimeData() if event is not None else None
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
         if paths:
-            self._after_saving(lambda: self.open_path(paths[0]))
+            self.files.after_saving(lambda: self.open_path(paths[0]))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close, but ask first where work would be lost."""
@@ -267,9 +296,36 @@ class Window(QMainWindow):
             return
         if self.open_plan.is_dirty and not self._may_close:
             event.ignore()
-            self._after_saving(self._close_now)
+            self.files.after_saving(self._close_now)
         else:
+            self.state.layout = self._layout_now()
+            self.files.keeper.close()
             event.accept()
+
+    def _layout_now(self) -> dict[str, Any]:
+        geometry = self.saveGeometry().toBase64().data().decode("ascii")
+        units, butterfly = self.open_plan.units, self.division.butterfly
+        return {
+            "geometry": geometry, "dials_folded": self.dials.is_folded, "why": self.dials.why_button.isChecked(),
+            "units": {name: units.chosen(name) for name in CHOICES}, "order": butterfly.order,
+            "axis": butterfly.axis_mode,
+        }  # fmt: skip
+
+    def _take_layout(self, layout: dict[str, Any]) -> None:
+        """Arrange the window as it was left; what cannot be understood is passed over."""
+        geometry, units = layout.get("geometry"), layout.get("units")
+        if isinstance(geometry, str):
+            self.restoreGeometry(QByteArray.fromBase64(geometry.encode("ascii", "ignore")))
+        if isinstance(units, dict):
+            for name in CHOICES:
+                self.open_plan.units.choose(name, str(units.get(name)))
+        if layout.get("order") in ORDERS:
+            self.division.butterfly.set_order(layout["order"])
+        if layout.get("axis") in AXES:
+            self.division.butterfly.set_axis_mode(layout["axis"])
+        self.dials.set_folded(layout.get("dials_folded") is True)
+        self.dials.set_why(layout.get("why") is True)
+        self.division.bar.show_choices()
 
     def _close_now(self) -> None:
         self._may_close = True
@@ -296,7 +352,9 @@ class Window(QMainWindow):
     def _on_find(self) -> None:
         plan, select = self.open_plan.plan, self._show_row
         entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
-        entries += [Entry(guest.label, "guest", partial(select, guest.id)) for guest in plan.guests]
+        entries += [
+            Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
+        ]
         for name, action in self.actions_by_name.items():
             if action.isEnabled() and name is not ActionName.FIND:
                 entries.append(Entry(action.text(), name.value.hint, action.trigger))
@@ -319,9 +377,6 @@ class Window(QMainWindow):
         self.actions_by_name[ActionName.DIVISION].setChecked(True)
         self.division.butterfly.setFocus()
 
-    def _on_fold_dials(self) -> None:
-        self.dials.set_folded(not self.dials.is_folded)
-
     def _set_look(self, mode: str) -> None:
         self.state.theme_mode = mode
         self.theme.set_mode(mode)
@@ -334,9 +389,10 @@ class Window(QMainWindow):
 
     def _on_theme_changed(self) -> None:
         theme, colours = self.theme, self.theme.colours
-        for name in (ActionName.LOOK_DESKTOP, ActionName.LOOK_LIGHT, ActionName.LOOK_DARK):
+        for name in LOOKS:
             self.actions_by_name[name].setChecked(name.name == f"LOOK_{theme.mode.upper()}")
         self.plan_menu.setFont(theme.font())
+        self.row_menu.setFont(theme.font())
         self.setStyleSheet(
             f"QMainWindow {{ background: {colours.paper.name()}; }}"
             f"QMenu {{ background: {colours.panel.name()}; color: {colours.ink.name()};"

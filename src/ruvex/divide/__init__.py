@@ -20,7 +20,7 @@ from ruvex.divide._division import RESOURCES, Division, ResourceDivision, divide
 from ruvex.divide._fill import Filled, fill_tree
 from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
-from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between
+from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
 from ruvex.divide._signals import SignalBank, gather_signals
 from ruvex.divide._site import Overcommit, overcommit_of, site_shares
 
@@ -67,6 +67,7 @@ __all__ = [
     "peer_weights",
     "refusal_between",
     "shifts_between",
+    "shifts_by_guest",
     "site_shares",
     "solve",
     "who_has_it",

@@ -46,6 +46,9 @@ class Layers:
     pace
         The rate of useful work against having all of the working set in memory; 1 where nothing is missing, and NaN
         for pools.
+    cover
+        Shape (4, rows): how much of what is wanted and not delivered the balloon, squeezing and spilling make good,
+        and, for elastic guests, their own paging.
     mode, agent
         Of a guest, its memory mode as ``Compiled`` counts them, and whether it has an agent (1 or 0); 0 for pools.
     """
@@ -61,12 +64,13 @@ class Layers:
     held: Floats
     working: Floats
     pace: Floats
+    cover: Floats
     mode: Floats
     agent: Floats
 
     def to_json(self, row: int) -> dict[str, Any]:
         """Give the layers of a guest's row, MiB, and its pace."""
-        names = [field.name for field in fields(self) if field.name not in ("mode", "agent")]
+        names = [field.name for field in fields(self) if field.name not in ("cover", "mode", "agent")]
         return {name: float(getattr(self, name)[row]) for name in names}
 
 
@@ -100,7 +104,7 @@ def layers_of(compiled: Compiled, asks: Asks, delivered: Floats) -> Layers:
         most = np.minimum(touched * (rules.squeeze.max_percent / 100), available * rules.squeeze.ratio)
         squeezed = np.minimum(rest / saved, most)
     spilled = np.maximum(rest - squeezed * saved, 0.0)
-    backed = np.where(thin, available - squeezed / rules.squeeze.ratio, given)
+    backed = np.where(thin, np.maximum(available - squeezed / rules.squeeze.ratio, 0.0), given)
 
     # Growth past what the system sees raises that; at a moment there is no memory of earlier growth.
     visible = np.where(elastic, np.maximum(size, given), size) * on
@@ -121,13 +125,15 @@ def layers_of(compiled: Compiled, asks: Asks, delivered: Floats) -> Layers:
         "balloon": balloon, "squeezed": squeezed, "spilled": spilled, "self_paged": self_paged, "held": held,
         "working": working,
     }  # fmt: skip
-    stacked = np.stack(list(amounts.values()))
+    cover = np.stack((balloon * thin, squeezed * saved, spilled, beyond * elastic))
+    stacked = np.concatenate((np.stack(list(amounts.values())), cover))
     rows = tree.layout.members
     columns = np.concatenate((_pool_sums(compiled, stacked), stacked), axis=1).take(rows, axis=1)
     none = np.zeros(tree.pool_count)
     pace = np.concatenate((none + np.nan, 1 / (1 + np.where(on > 0, lost, 0.0))))
     return Layers(
-        **dict(zip(amounts, columns, strict=True)),
+        **dict(zip(amounts, columns, strict=False)),
+        cover=columns[len(amounts) :],
         pace=pace.take(rows),
         mode=np.concatenate((none, mode)).take(rows),
         agent=np.concatenate((none, agent)).take(rows),

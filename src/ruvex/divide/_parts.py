@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -86,6 +86,19 @@ def shifts_between(before: ResourceDivision, after: ResourceDivision) -> Shifts:
     rows = np.flatnonzero((np.abs(change) > _NOISE * max(1.0, after.supply)) & np.isnan(after.level))
     rows = rows[np.argsort(-np.abs(change[rows]), kind="stable")]
     return Shifts(rows, change[rows])
+
+
+def shifts_by_guest(before: Division, after: Division, resource: str) -> Shifts:
+    """Compare one resource of two divisions whose rows may be other ones; rows are those of ``after``.
+
+    A guest that is new gains all it gets; what one got that is gone does not show.
+    """
+    old, new = getattr(before, resource), getattr(after, resource)
+    if before.ids is after.ids:
+        return shifts_between(old, new)
+    rows = np.array([before.position.get(item_id, -1) for item_id in after.ids], dtype=np.int64)
+    delivered = np.where(rows >= 0, old.delivered[rows], 0.0) if old.delivered.size else np.zeros(rows.size)
+    return shifts_between(replace(new, delivered=delivered), new)
 
 
 def looks_same(before: ResourceDivision, after: ResourceDivision) -> bool:

@@ -15,6 +15,7 @@ from ruvex.plan._edits import (
 )
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
 from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan
+from ruvex.plan._live import needs_off
 from ruvex.plan._model import (
     FORMAT,
     SHARES_STANDARD,
@@ -27,6 +28,7 @@ from ruvex.plan._model import (
     GuestCpu,
     GuestOverhead,
     Host,
+    Memory,
     PaceCost,
     Plan,
     Pool,
@@ -72,6 +74,7 @@ __all__ = [
     "GuestCpu",
     "GuestOverhead",
     "Host",
+    "Memory",
     "Namer",
     "PaceCost",
     "Plan",
@@ -107,6 +110,7 @@ __all__ = [
     "has_setting",
     "move_items",
     "move_moment",
+    "needs_off",
     "next_name",
     "parse_cpu",
     "parse_json",

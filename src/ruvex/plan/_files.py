@@ -46,8 +46,8 @@ class PlanFile:
     layout: Any = None
 
 
-def read_plan(path: Path) -> PlanFile:
-    """Read a plan file and the traces beside it.
+def read_plan(path: Path, *, traces_in: Path | None = None) -> PlanFile:
+    """Read a plan file and the traces beside it, or in another folder.
 
     Raises
     ------
@@ -70,7 +70,7 @@ def read_plan(path: Path) -> PlanFile:
     data = parse_json(text, str(path))
     try:
         plan = plan_from(data)
-        return PlanFile(plan, read_traces(plan, path.parent), data)
+        return PlanFile(plan, read_traces(plan, traces_in or path.parent), data)
     except PlanError as error:
         raise PlanError(name_items(error.problems, data), str(path)) from None
 

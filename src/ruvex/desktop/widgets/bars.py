@@ -1,7 +1,8 @@
 """Drawing one bar: the whole story of a row and a resource, in the rows and, enlarged, in the dials.
 
 Solid is promised, soft is won by shares, hatched is wanted and not delivered, a dotted outline is held or lent
-though idle, a bracket is the limit.
+though idle, a bracket is the limit. In memory other textures in place of the hatching tell what makes good the
+missing part: rings for the balloon, upright lines for squeezed, a mesh for spilled, level lines for self-paged.
 """
 
 from __future__ import annotations
@@ -12,9 +13,9 @@ from typing import Final
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from ruvex.desktop.theme import BarColours, hatch_brush
+from ruvex.desktop.theme import COVERS, BarColours, texture_brush
 from ruvex.desktop.widgets.axis import Axis
-from ruvex.divide import ResourceDivision, parts_of
+from ruvex.divide import Division, Layers, ResourceDivision, parts_of
 
 _THIN: Final = 0.75
 """Parts narrower than this many pixels are not drawn."""
@@ -22,7 +23,11 @@ _THIN: Final = 0.75
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """The figures of one bar, MHz or MiB; ``limit`` is infinite where there is none."""
+    """The figures of one bar, MHz or MiB.
+
+    ``limit`` is infinite where there is none; ``cover`` is how much of ``unmet`` the balloon, squeezing, spilling and
+    the guest's own paging make good.
+    """
 
     promised: float
     won: float
@@ -30,6 +35,7 @@ class Bar:
     lent: float
     unmet: float
     limit: float
+    cover: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
     @property
     def delivered(self) -> float:
@@ -40,13 +46,23 @@ class Bar:
 class Bars:
     """The bars of all rows of one resource, made one by one as they are asked for: few rows show at a time."""
 
-    def __init__(self, resource: ResourceDivision) -> None:
+    def __init__(self, resource: ResourceDivision, layers: Layers | None = None) -> None:
         parts = parts_of(resource)
         self._columns = (parts.promised, parts.won, parts.held, parts.lent, parts.unmet, resource.limit)
+        self._cover = None if layers is None else layers.cover
 
     def __getitem__(self, row: int) -> Bar:
         """Give the bar of a row of the division."""
-        return Bar(*(float(column[row]) for column in self._columns))
+        promised, won, held, lent, unmet, limit = (float(column[row]) for column in self._columns)
+        if self._cover is None or unmet <= 0:
+            return Bar(promised, won, held, lent, unmet, limit)
+        balloon, squeezed, spilled, paged = self._cover[:, row].tolist()
+        return Bar(promised, won, held, lent, unmet, limit, (balloon, squeezed, spilled, paged))
+
+
+def bars_of(division: Division, name: str) -> Bars:
+    """Give the bars of ``cpu`` or ``memory`` of a division; those of memory know what covers the missing part."""
+    return Bars(division.memory, division.layers) if name == "memory" else Bars(division.cpu)
 
 
 def _span(axis: Axis, low: float, high: float, top: float, height: float) -> QRectF:
@@ -74,7 +90,16 @@ def draw_bar(
     if bar.unmet > least:
         span = _span(axis, delivered, delivered + bar.unmet, top, height)
         device = painter.device()
-        painter.fillRect(span, hatch_brush(colours.edge, device.devicePixelRatio() if device else 1.0))
+        ratio = device.devicePixelRatio() if device else 1.0
+        covered = delivered
+        for texture, amount in zip(COVERS, bar.cover, strict=True):
+            if amount > least:
+                part = _span(axis, covered, covered + amount, top, height)
+                painter.fillRect(part, texture_brush(texture, colours.edge, ratio))
+            covered += amount
+        if delivered + bar.unmet - covered > least:
+            rest = _span(axis, covered, delivered + bar.unmet, top, height)
+            painter.fillRect(rest, texture_brush("missing", colours.edge, ratio))
         painter.setPen(colours.edge)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))

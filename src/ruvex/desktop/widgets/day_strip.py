@@ -21,7 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme, blend, hatch_brush
+from ruvex.desktop.theme import Theme, blend, texture_brush
 from ruvex.desktop.widgets.figures import NAME, percent
 from ruvex.divide import RESOURCES
 from ruvex.plan import format_time
@@ -179,7 +179,7 @@ class DayStrip(QWidget):
         painter.setClipRect(QRectF(band.left(), line_y, band.width(), band.bottom() - line_y + 1))
         painter.fillPath(area, blend(colours.head, colour, 0.42))
         painter.setClipRect(QRectF(band.left(), band.top() - 2, band.width(), line_y - band.top() + 2))
-        painter.fillPath(area, hatch_brush(colour, self.devicePixelRatioF()))
+        painter.fillPath(area, texture_brush("missing", colour, self.devicePixelRatioF()))
         painter.restore()
         painter.setPen(QPen(colour, 1.3))
         painter.drawPolyline(QPolygonF(curve))

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from typing import Any, Final
+from typing import Final
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.steps import PromiseRefusedError, settings_step
 from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.bars import Bar, Bars
+from ruvex.desktop.widgets.bars import Bar, bars_of
 from ruvex.desktop.widgets.dial_settings import dial_settings
 from ruvex.desktop.widgets.effect_line import EffectLine
 from ruvex.desktop.widgets.figures import (
@@ -22,19 +22,16 @@ from ruvex.desktop.widgets.figures import (
     parse_plain,
     parse_shares,
     percent,
-    typed,
 )
 from ruvex.desktop.widgets.resource_dial import ResourceDial
+from ruvex.desktop.widgets.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.widgets.track import Mark
-from ruvex.divide import RESOURCES, Division, looks_same, peer_weights
-from ruvex.plan import EditError, Guest, Pool, UnitError, format_number, get_setting
+from ruvex.desktop.widgets.why_panel import WhyPanel
+from ruvex.divide import RESOURCES, Division, budget_of, causes_of, looks_same, peer_weights
+from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
 
 _BODY: Final = 158
 _MIDDLE: Final = 200
-_NAMES: Final = {
-    "reservation": "reservation", "limit": "limit", "floor": "floor", "boot": "boot size", "ceiling": "ceiling",
-    "size": "size", "shares": "shares", "headroom_percent": "headroom",
-}  # fmt: skip
 
 
 class Dials(QWidget):
@@ -52,6 +49,7 @@ class Dials(QWidget):
         super().__init__(parent)
         self._open_plan, self._theme = open_plan, theme
         self._shown: tuple[Division, Guest | Pool | None, bool] = (open_plan.division, None, False)
+        self._refused: PromiseRefusedError | None = None
         self.effect = EffectLine(open_plan, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
@@ -59,6 +57,13 @@ class Dials(QWidget):
         self.fold_button.setAccessibleName("Fold the dials away")
         self.fold_button.setToolTip("Fold the dials away or show them (F6)")
         self.fold_button.setFlat(True)
+        self.why_button = QPushButton("Why", self)
+        self.why_button.setAccessibleName("Show why it gets what it gets")
+        self.why_button.setToolTip("Why it gets what it gets, who has the rest, what would help (F7)")
+        self.why_button.setCheckable(True)
+        self.why_button.setFlat(True)
+        self.why = WhyPanel(open_plan, theme, self)
+        self.why.hide()
         self._body = QFrame(self)
         self._lay_out()
         for dial in self.dials.values():
@@ -68,6 +73,8 @@ class Dials(QWidget):
             dial.shares_chosen.connect(self._on_shares_chosen)
         open_plan.divided.connect(self._on_divided)
         open_plan.selection_changed.connect(self._on_selection_changed)
+        open_plan.refused_changed.connect(self._on_refused_changed)
+        open_plan.units.changed.connect(self._on_divided)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -76,6 +83,7 @@ class Dials(QWidget):
         head.setContentsMargins(0, 0, 0, 0)
         head.setSpacing(0)
         head.addWidget(self.effect, 1)
+        head.addWidget(self.why_button)
         head.addWidget(self.fold_button)
         identity = QVBoxLayout()
         identity.setSpacing(3)
@@ -101,12 +109,19 @@ class Dials(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(self._body)
+        column.addWidget(self.why)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def set_folded(self, folded: bool) -> None:
         """Fold the dials away, all but the line of effects, or show them."""
         self._body.setVisible(not folded)
+        self.why.setVisible(not folded and self.why_button.isChecked())
         self.fold_button.setText("▴" if folded else "▾")
+
+    def set_why(self, shown: bool) -> None:
+        """Show or hide why the figures are what they are."""
+        self.why_button.setChecked(shown)
+        self.why.setVisible(shown and not self.is_folded)
 
     @property
     def is_folded(self) -> bool:
@@ -124,9 +139,15 @@ class Dials(QWidget):
         self._body.setFixedHeight(theme.px(_BODY))
         self.fold_button.setFixedSize(theme.size(34, 24))
         self.setStyleSheet(f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}")
-        self.fold_button.setStyleSheet(
-            f"border: 0; border-radius: 0; background: {colours.band_row.name()}; color: {colours.ink.name()};"
-        )
+        self.why_button.setFixedSize(theme.size(56, 24))
+        self.why_button.setFont(theme.font(12, bold=True))
+        for button in (self.fold_button, self.why_button):
+            button.setStyleSheet(
+                f"QPushButton {{ border: 0; border-radius: 0; background: {colours.band_row.name()};"
+                f" color: {colours.ink.name()}; padding: 0; }}"
+                f"QPushButton:checked {{ background: {colours.panel.name()}; }}"
+                f"QPushButton:focus, QPushButton:hover {{ border: 1px solid {colours.ink.name()}; }}"
+            )
         self._place.setStyleSheet(f"color: {colours.muted.name()};")
         for label in (self._name, self._facts):
             label.setStyleSheet(f"color: {colours.ink.name()};")
@@ -134,10 +155,8 @@ class Dials(QWidget):
 
     def _on_selection_changed(self) -> None:
         # A value that was refused belongs to what was selected before.
-        for dial in self.dials.values():
-            for field in dial.fields.values():
-                field.accept()
-        self.effect.clear_refusal()
+        self._accept_fields()
+        self._open_plan.not_accepted.emit("")
         self._on_divided()
 
     def _on_divided(self) -> None:
@@ -162,7 +181,7 @@ class Dials(QWidget):
         self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
         self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
         for name, dial in self.dials.items():
-            r = getattr(division, name)
+            r, unit = getattr(division, name), self._open_plan.units.common(name)
             dial.set_editable(False)
             dial.show_fields({})
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
@@ -170,13 +189,13 @@ class Dials(QWidget):
             if r.broken:
                 dial.show_met("promised more than there is: this cannot run as it is")
             else:
-                free = figure_with_unit(max(0.0, r.free), name)
+                free = figure_with_unit(max(0.0, r.free), unit)
                 told = f"{percent(r.promised, r.supply)} promised, {free} free of promises"
                 dial.show_met(told if r.supply > 0 else "")
             marks = (
-                Mark("promised", promised, figure(r.promised, name)),
-                Mark("supply", r.supply, figure(r.supply, name)),
-                Mark("wanted", r.total_wanted, figure(r.total_wanted, name)),
+                Mark("promised", promised, figure(r.promised, unit)),
+                Mark("supply", r.supply, figure(r.supply, unit)),
+                Mark("wanted", r.total_wanted, figure(r.total_wanted, unit)),
             )
             colours = self._theme.bar_colours(None)
             bar = Bar(
@@ -207,17 +226,33 @@ class Dials(QWidget):
         self._place.setToolTip(place)
         row = division.position[item.id]
         facts = [] if division.on[row] else ["powered off: takes no part"]
-        if isinstance(item, Guest) and item.memory.mode == "elastic" and not item.agent:
-            facts.append("agent missing: its memory stays at boot size")
-        if any(getattr(division, name).node_broken[row] for name in RESOURCES):
-            facts.append("its members are promised more than it has")
-        elif isinstance(item, Pool):
-            claims = ((name, float(getattr(division, name).claim[row])) for name in RESOURCES)
-            beyond = [
-                figure_with_unit(claim, name) for name, claim in claims if claim > getattr(item, name).reservation
-            ]
-            facts += [f"its members are promised {' and '.join(beyond)}"] if beyond else []
+        if len(self._open_plan.selection) > 1:
+            facts.append(f"{len(self._open_plan.selection)} selected: a dial turns all of them")
+        if isinstance(item, Guest):
+            facts += self._guest_facts(item, row)
+        else:
+            if any(getattr(division, name).node_broken[row] for name in RESOURCES):
+                facts.append("its members are promised more than it has")
+            facts += [self._budget_fact(item, name) for name in RESOURCES]
         self._facts.setText("\n".join(facts))
+
+    def _guest_facts(self, guest: Guest, row: int) -> list[str]:
+        facts, memory, unit = [], guest.memory, self._open_plan.units.common("memory")
+        if memory.mode == "elastic" and not guest.agent:
+            facts.append("agent missing: its memory stays at boot size")
+        pace = float(self._open_plan.division.layers.pace[row])
+        if guest.is_on and pace < 0.995:
+            facts.append(f"pace {pace:.2f}")
+        if isinstance(memory, ThinMemory) and memory.size > memory.reservation:
+            facts.append(f"needs {figure_with_unit(memory.size - memory.reservation, unit)} of spill space")
+        return facts
+
+    def _budget_fact(self, pool: Pool, name: str) -> str:
+        budget, unit = budget_of(self._open_plan.claims, pool.id, name), self._open_plan.units.common(name)
+        drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
+        free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
+        reserved = figure(budget.reservation, unit)
+        return f"{NAME[name]}: {figure(budget.claimed, unit)} of {reserved} claimed{drawn}, {free}"
 
     def _show_item(self, item: Guest | Pool, name: str) -> None:
         division, dial = self._open_plan.division, self.dials[name]
@@ -225,7 +260,7 @@ class Dials(QWidget):
         settings = dial_settings(self._open_plan.plan, division, item, name)
         keys = {handle.key: handle.name for handle in settings.handles}
         if settings.headroom_percent is not None:
-            keys["memory.headroom_percent"] = _NAMES["headroom_percent"]
+            keys["memory.headroom_percent"] = SETTING_NAMES["headroom_percent"]
         dial.set_editable(True)
         if dial.show_fields(keys):
             for field in dial.fields.values():
@@ -234,17 +269,21 @@ class Dials(QWidget):
                     field.typed.connect(self._on_typed)
                     field.stepped.connect(self._on_stepped)
         weight, total = peer_weights(r, division, row)
-        dial.show_settings(settings, percent(weight, total) if division.on[row] else "")
-        bar = Bars(r)[row]
+        dial.show_settings(
+            settings, percent(weight, total) if division.on[row] else "", self._open_plan.units.of(name, item.id)
+        )
+        bar = bars_of(division, name)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
+        unit = self._open_plan.units.of(name, item.id)
         marks = (
-            Mark("delivered", delivered, figure(delivered, name)),
-            Mark("wanted", wanted, figure(wanted, name)),
+            Mark("delivered", delivered, figure(delivered, unit)),
+            Mark("wanted", wanted, figure(wanted, unit)),
         )
         top_pool = int(division.top_pool[row])
         hue = None if top_pool < 0 else top_pool
         before = self._open_plan.before
-        ghost = None if before is None else float(getattr(before, name).delivered[row])
+        has_ghost = before is not None and before.ids is division.ids
+        ghost = float(getattr(before, name).delivered[row]) if has_ghost else None
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
             ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
@@ -255,14 +294,17 @@ class Dials(QWidget):
         if not self._open_plan.division.on[row]:
             return ""
         unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
+        unit = self._open_plan.units.of(name, item.id)
         if unmet <= 1e-6 * max(1.0, wanted):
             surplus = float(r.delivered[row]) - wanted
             held = (
-                f", holds {figure_with_unit(surplus, name)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
+                f", holds {figure_with_unit(surplus, unit)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
             )
             return f"gets all it wants{held}"
         what = "the CPU" if name == "cpu" else "the memory"
-        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, lacks {figure_with_unit(unmet, name)}"
+        cause = causes_of(self._open_plan.division, r).word(row)
+        lacks = f"lacks {figure_with_unit(unmet, unit)}"
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}: {cause}"
 
     def enter(self) -> None:
         """Go to the first setting of what is selected, unfolding the dials if need be."""
@@ -279,11 +321,18 @@ class Dials(QWidget):
         self.preview(key, value)
 
     def _on_released(self, key: str) -> None:
-        if self._open_plan.before is not None and self._open_plan.effect is not None:
-            self._open_plan.commit(self._open_plan.effect.text)
+        refused, self._refused = self._refused, None
+        if refused is not None:
+            self._open_plan.give_up()
+            self._open_plan.refuse(refused)
+        else:
+            self._open_plan.commit()
 
     def _on_gave_up(self) -> None:
+        self._refused = None
         self._open_plan.give_up()
+        self._open_plan.not_accepted.emit("")
+        self._accept_fields()
 
     def _on_shares_chosen(self, key: str, shares: float) -> None:
         self._try(key, shares)
@@ -322,41 +371,53 @@ class Dials(QWidget):
             return parse_shares(text)
         if setting == "headroom_percent":
             return parse_plain(text.replace("%", ""))
-        return parse(text, resource, self._open_plan.plan, item if isinstance(item, Guest) else None)
+        unit = self._open_plan.units.of(resource, item.id)
+        return parse(text, unit, self._open_plan.plan, item if isinstance(item, Guest) else None)
 
     def _refuse(self, key: str, reason: str) -> None:
-        field = self.dials[key.split(".")[0]].fields[key]
-        field.refuse(reason)
-        self.effect.refuse(reason)
+        self.dials[key.split(".")[0]].fields[key].refuse(reason)
+        self._open_plan.not_accepted.emit(reason)
+
+    def _on_refused_changed(self) -> None:
+        # Once a refusal is answered, no value that was not accepted may be left standing.
+        if self._open_plan.refused is None:
+            self._accept_fields()
+
+    def _accept_fields(self) -> None:
+        for dial in self.dials.values():
+            for field in dial.fields.values():
+                field.accept()
+
+    def _concerned(self, item: Guest | Pool, key: str) -> list[str]:
+        """Give what a dial turns: the current item, and all that is selected with it and has the setting."""
+        plan = self._open_plan.base
+        others = [other for other in self._open_plan.selection if other != item.id and has_setting(plan, other, key)]
+        return [item.id, *others]
 
     def _try(self, key: str, value: float | None, *, preview: bool = False) -> None:
         item = self._open_plan.selected_item
         if item is None:
             return
-        field = self.dials[key.split(".")[0]].fields[key]
+        ids, self._refused = self._concerned(item, key), None
+        step = settings_step(
+            setting_edit_text(self._open_plan, ids, key, value), [(target, {key: value}) for target in ids]
+        )
         try:
-            text = self._edit_text(item, key, value)
-            change: Mapping[str, Any] = {key: value}
             if preview:
-                self._open_plan.preview(item.id, change, text)
-            elif value != get_setting(item, key):
-                self._open_plan.change(item.id, change, text)
+                self._open_plan.preview_step(step)
+            elif any(value != get_setting(find_setting_owner(self._open_plan.plan, target), key) for target in ids):
+                self._open_plan.make(step)
         except EditError as error:
+            if preview and isinstance(error, PromiseRefusedError):
+                self._refused = error
             self._refuse(key, str(error))
             return
-        self.effect.clear_refusal()
-        field.accept()
+        self._open_plan.not_accepted.emit("")
+        self.dials[key.split(".")[0]].fields[key].accept()
 
-    def _edit_text(self, item: Guest | Pool, key: str, value: float | None) -> str:
-        resource, _, setting = key.partition(".")
-        before = self._open_plan.setting_before(item.id, key)
-        shown = [self._setting_text(resource, setting, v) for v in (before, value)]
-        return f"{item.label} {NAME[resource]} {_NAMES[setting]} {shown[0]} → {shown[1]}"
 
-    @staticmethod
-    def _setting_text(resource: str, setting: str, value: float | None) -> str:
-        if value is None:
-            return "none"
-        if setting == "shares":
-            return format_number(value) if value == int(value) else f"{value:g}"
-        return f"{value:g} %" if setting == "headroom_percent" else typed(value, resource)
+def find_setting_owner(plan: Plan, target: str) -> Guest | Pool:
+    """Give a selected guest or pool."""
+    item = find_item(plan, target)
+    assert isinstance(item, Guest | Pool)
+    return item

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.open_plan import Effect, OpenPlan
 from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.figures import NAME, UNIT, figure
+from ruvex.desktop.units import Unit, Units
+from ruvex.desktop.widgets.figures import NAME, figure
 from ruvex.desktop.widgets.legend import paint_legend
 from ruvex.divide import Shifts
 from ruvex.plan import Plan
@@ -19,29 +20,29 @@ _HINT: Final = "Drag a handle, type a value with its unit, or choose shares."
 _MOST_NAMED: Final = 3
 
 
-def _side(shifts: Shifts, effect: Effect, plan: Plan, resource: str) -> str:
+def _side(shifts: Shifts, effect: Effect, plan: Plan, unit: Unit) -> str:
     named = []
     for row, amount in zip(shifts.rows[:_MOST_NAMED].tolist(), shifts.amounts.tolist(), strict=False):
         guest = plan.guests[plan.guest_index[effect.ids[row]]]
-        named.append(f"{guest.label} {figure(amount, resource, signed=True)}")
+        named.append(f"{guest.label} {figure(amount, unit, signed=True)}")
     others = shifts.amounts[_MOST_NAMED:]
     if others.size:
-        named.append(f"{others.size} more {figure(float(others.sum()), resource, signed=True)}")
+        named.append(f"{others.size} more {figure(float(others.sum()), unit, signed=True)}")
     return ", ".join(named)
 
 
-def effect_text(effect: Effect, plan: Plan) -> str:
+def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
     """Say in one line what was changed, who gains and who pays."""
-    parts = [effect.text]
+    parts = [effect.text, effect.in_passing]
     for resource, shifts in effect.shifts.items():
-        gains, losses = shifts.gains, shifts.losses
-        moved = figure(max(float(gains.amounts.sum()), -float(losses.amounts.sum())), resource)
-        gaining, paying = (_side(side, effect, plan, resource) for side in (gains, losses))
+        gains, losses, unit = shifts.gains, shifts.losses, units.common(resource)
+        moved = figure(max(float(gains.amounts.sum()), -float(losses.amounts.sum())), unit)
+        gaining, paying = (_side(side, effect, plan, unit) for side in (gains, losses))
         if gaining and paying:
             told = f"{gaining}   paid by {paying}"
         else:
             told = f"nobody pays: {gaining}" if gaining else f"nobody gains: {paying}"
-        parts.append(f"{NAME[resource]} {moved} {UNIT[resource]} moves: {told}")
+        parts.append(f"{NAME[resource]} {moved} {unit.name} moves: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
     return "   ·   ".join(part for part in parts if part)
@@ -64,19 +65,16 @@ class EffectLine(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         open_plan.effect_changed.connect(self._on_effect_changed)
+        open_plan.not_accepted.connect(self._on_not_accepted)
         open_plan.replaced.connect(self._on_effect_changed)
+        open_plan.units.changed.connect(self._show)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
-    def refuse(self, text: str) -> None:
-        """Say why a value was not accepted."""
-        self._refusal = f"Not accepted: {text}"
-        self._show()
-
-    def clear_refusal(self) -> None:
-        """Forget the refusal."""
-        if self._refusal:
-            self._refusal = ""
+    def _on_not_accepted(self, text: str) -> None:
+        refusal = f"Not accepted: {text}" if text else ""
+        if refusal != self._refusal:
+            self._refusal = refusal
             self._show()
 
     def _on_effect_changed(self) -> None:
@@ -92,7 +90,7 @@ class EffectLine(QWidget):
         if self._refusal:
             self.text = self._refusal
         elif effect is not None:
-            self.text = effect_text(effect, self._open_plan.plan)
+            self.text = effect_text(effect, self._open_plan.plan, self._open_plan.units)
         else:
             self.text = _HINT
         self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))

@@ -1,4 +1,4 @@
-"""Figures as the desktop shows and takes them: GHz for CPU and GiB for memory, in few digits."""
+"""Figures as the desktop shows and takes them, in the unit in force and in few digits."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Final
 
+from ruvex.desktop.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units
 from ruvex.plan import (
     SHARES_STANDARD,
     THIN_SPACE,
@@ -20,61 +21,98 @@ from ruvex.plan import (
     parse_memory,
 )
 
-UNIT: Final[Mapping[str, str]] = {"cpu": "GHz", "memory": "GiB"}
-PER_UNIT: Final[Mapping[str, float]] = {"cpu": 1000.0, "memory": 1024.0}
 NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
+_TYPED_DIGITS: Final = 4
 
 
 @lru_cache(maxsize=8192)
-def figure(value: float, resource: str, *, signed: bool = False) -> str:
-    """Write MHz or MiB as GHz or GiB without the unit, in three digits or so.
-
-    Examples
-    --------
-    >>> figure(6000, "cpu"), figure(18260, "cpu"), figure(250 * 1024, "memory"), figure(4, "cpu")
-    ('6.00', '18.3', '250', '0.004')
-    """
-    scaled = value / PER_UNIT[resource]
+def _digits(scaled: float, signed: bool) -> str:
     size = abs(scaled)
     decimals = 3 if 0 < size < 0.0995 else 2 if size < 9.995 else 1 if size < 99.95 else 0
     text = format_number(scaled, decimals)
-    return f"+{text}" if signed and value > 0 else text
+    return f"+{text}" if signed and scaled > 0 else text
 
 
-def figure_with_unit(value: float, resource: str, *, signed: bool = False) -> str:
-    """Write MHz or MiB as GHz or GiB with the unit."""
-    return f"{figure(value, resource, signed=signed)}{THIN_SPACE}{UNIT[resource]}"
+def figure(value: float, unit: Unit, *, signed: bool = False) -> str:
+    """Write MHz or MiB in a unit, without its name, in three digits or so.
+
+    Examples
+    --------
+    >>> from ruvex.desktop.units import GHZ, GIB
+    >>> figure(6000, GHZ), figure(18260, GHZ), figure(250 * 1024, GIB), figure(4, GHZ)
+    ('6.00', '18.3', '250', '0.004')
+    """
+    return _digits(value / unit.per, signed)
 
 
-def typed(value: float, resource: str) -> str:
+def figure_with_unit(value: float, unit: Unit, *, signed: bool = False) -> str:
+    """Write MHz or MiB in a unit, with its name."""
+    return f"{figure(value, unit, signed=signed)}{THIN_SPACE}{unit.name}"
+
+
+def in_all_units(value: float, resource: str, units: Units, item_id: str | None) -> str:
+    """Write MHz or MiB in every unit that means something for a guest or pool."""
+    words = {OF_HOST: "% of the host", OF_OWN: "% of its vCPUs"}
+    written = {
+        name: f"{figure(value, unit)}{THIN_SPACE}{words.get(name, unit.name)}"
+        for name, unit in zip(CHOICES[resource], units.all_of(resource, item_id), strict=True)
+        if name not in words or unit.name == "%"
+    }
+    return " = ".join(dict.fromkeys(written.values()))
+
+
+def typed(value: float, unit: Unit) -> str:
     """Write a setting exactly enough to be typed back unchanged: whole MHz or MiB stay whole."""
-    text = format_cpu(value) if resource == "cpu" else format_memory(value)
+    if unit != ABSOLUTE[unit.resource]:
+        for decimals in range(_TYPED_DIGITS + 1):
+            text = format_number(value / unit.per, decimals)
+            if abs(float(text.replace(THIN_SPACE, "")) * unit.per - value) < 0.5:
+                return f"{text}{THIN_SPACE}{unit.name}"
+    text = format_cpu(value) if unit.resource == "cpu" else format_memory(value)
     try:
-        same = abs(parse(text, resource) - value) < 0.5
-    except ValueError:
+        read = parse_cpu(text) if unit.resource == "cpu" else parse_memory(text)
+        same = abs(read - value) < 0.5
+    except UnitError:
         same = False
-    return text if same else f"{format_number(value)}{THIN_SPACE}{'MHz' if resource == 'cpu' else 'MiB'}"
+    return text if same else f"{format_number(value)}{THIN_SPACE}{'MHz' if unit.resource == 'cpu' else 'MiB'}"
 
 
-def parse(text: str, resource: str, plan: Plan | None = None, guest: Guest | None = None) -> float:
-    """Read what a person typed; a bare number is in GHz or GiB, as shown.
+def parse(text: str, unit: Unit, plan: Plan, guest: Guest | None) -> float:
+    """Read what a person typed; a bare number is in the unit in force, and so is a bare ``%``.
+
+    Parameters
+    ----------
+    text, unit
+        What was typed, and the unit in force for what it is typed for.
+    plan, guest
+        What it is typed for: the guest, or None for a pool.
 
     Raises
     ------
     UnitError
         It cannot be understood.
     """
-    if resource == "memory":
+    plain = text.strip()
+    if unit.name in ("%", "cores") and plain.removesuffix(unit.name).strip().replace(",", ".").count("%") == 0:
+        number = plain.removesuffix(unit.name).strip()
+        try:
+            return parse_plain(number) * unit.per
+        except UnitError:
+            pass  # it names a unit of its own
+    if unit.resource == "memory":
+        if plain.endswith(("%", "% host", "% of host", "% of the host")) and plan.hosts:
+            whole = sum(host.memory_mib for host in plan.hosts)
+            return parse_plain(plain.split("%")[0]) * whole / 100
         return parse_memory(text, default_unit="GiB")
     host = None
-    if plan is not None and plan.hosts:
+    if plan.hosts:
         host = plan.host_of(guest) if guest is not None else plan.hosts[0]
     return parse_cpu(
         text,
         default_unit="GHz",
         core_mhz=host.mhz if host else None,
         guest_mhz=guest.vcpus * host.mhz if guest is not None and host else None,
-        host_mhz=host.cores * host.mhz if host else None,
+        host_mhz=sum(h.cores * h.mhz for h in plan.hosts) if host else None,
     )
 
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.day_strip import DayStrip
+from ruvex.divide import Overcommit, overcommit_of
 from ruvex.plan import THIN_SPACE, Host, format_memory
 
 _LEFT: Final = 410
@@ -20,6 +21,20 @@ _MOST_CHIPS: Final = 2
 
 def _host_text(host: Host) -> str:
     return f"{host.label}  {host.cores}{THIN_SPACE}cores · {format_memory(host.memory_mib)}"
+
+
+_RATIO_HINT: Final = (
+    "vCPUs of guests that are on for each core, and memory against the supply: the most their settings allow,"
+    " what is promised, what is wanted now"
+)
+
+
+def _ratio_text(found: Overcommit | None) -> str:
+    if found is None:
+        return ""
+    percents = [f"{100 * part:.0f}{THIN_SPACE}%" for part in (found.configured, found.promised, found.wanted)]
+    memory = f"memory {percents[0]} configured, {percents[1]} promised, {percents[2]} wanted"
+    return f"{found.vcpus_per_core:.1f} vCPU/core · {memory}"
 
 
 class HeadBand(QWidget):
@@ -31,7 +46,14 @@ class HeadBand(QWidget):
         The day strip.
     plan_button
         The plan's name; its menu holds what can be done with the plan and the window.
+
+    Signals
+    -------
+    host_asked()
+        The hosts were pressed.
     """
+
+    host_asked = pyqtSignal()
 
     def __init__(
         self,
@@ -48,8 +70,11 @@ class HeadBand(QWidget):
         self.plan_button.setMenu(menu)
         self.plan_button.setAccessibleName("Plan menu")
         self.plan_button.setToolTip("What can be done with this plan")
-        self._hosts = QLabel(self)
-        self._hosts.setTextFormat(Qt.TextFormat.PlainText)
+        self._hosts = QPushButton(self)
+        self._hosts.setToolTip("Plan and hosts (Ctrl+Shift+H)")
+        self._hosts.clicked.connect(self.host_asked)
+        self._ratios = QLabel(self)
+        self._ratios.setTextFormat(Qt.TextFormat.PlainText)
         self._guests = QLabel(self)
         self._views = [self._view_button(action) for action in views]
         self.strip = DayStrip(open_plan, theme, self)
@@ -79,6 +104,10 @@ class HeadBand(QWidget):
         facts.addWidget(self._guests)
         facts.addStretch(1)
         column.addLayout(facts)
+        ratios = QHBoxLayout()
+        ratios.setContentsMargins(8, 0, 0, 0)
+        ratios.addWidget(self._ratios)
+        column.addLayout(ratios)
         column.addStretch(1)
         names = QHBoxLayout()
         names.setContentsMargins(4, 0, 0, 0)
@@ -118,14 +147,18 @@ class HeadBand(QWidget):
         self._hosts.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideRight, room))
         on = sum(guest.is_on for guest in plan.guests)
         self._guests.setText(f"{on} of {len(plan.guests)} guests on" if plan.guests else "no guests yet")
+        found = overcommit_of(self._open_plan.compiled, self._open_plan.division) if plan.guests else None
+        self._ratios.setText(_ratio_text(found))
+        self._ratios.setToolTip("" if found is None else _RATIO_HINT)
 
     def _on_theme_changed(self) -> None:
         theme, colours = self._theme, self._theme.colours
         self._left.setFixedWidth(theme.px(_LEFT))
         self.setFixedHeight(theme.px(104))
         self.plan_button.setFont(theme.font(15, bold=True))
-        for label in (self._hosts, self._guests):
-            label.setFont(theme.font(12))
+        for widget in (self._hosts, self._guests):
+            widget.setFont(theme.font(12))
+        self._ratios.setFont(theme.font(11))
         for button in self._views:
             button.setFont(theme.font(13, bold=True))
         self.setStyleSheet(
@@ -138,8 +171,9 @@ class HeadBand(QWidget):
             f"QLabel {{ color: {colours.head_muted.name()}; }}"
         )
         self._hosts.setStyleSheet(
-            f"border: 1px solid {colours.head_line.name()}; border-radius: 8px; padding: 1px 8px;"
-            f" color: {colours.head_text.name()};"
+            f"QPushButton {{ border: 1px solid {colours.head_line.name()}; border-radius: 8px; padding: 1px 8px;"
+            f" background: transparent; color: {colours.head_text.name()}; }}"
+            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.head_text.name()}; }}"
         )
         self._on_named()
         self._on_plan_changed()

@@ -15,7 +15,10 @@ from ruvex.desktop.widgets.bars import Bar, draw_bar, draw_bracket
 _SAMPLES: Final = (
     (Bar(1, 0, 0, 0, 0, math.inf), "promised"),
     (Bar(0, 1, 0, 0, 0, math.inf), "won by shares"),
-    (Bar(0, 0, 0, 0, 1, math.inf), "wanted, not delivered"),
+    (Bar(0, 0, 0, 0, 1, math.inf), "not delivered"),
+    (Bar(0, 0, 0, 0, 1, math.inf, (1, 0, 0, 0)), "balloon"),
+    (Bar(0, 0, 0, 0, 1, math.inf, (0, 1, 0, 0)), "squeezed"),
+    (Bar(0, 0, 0, 0, 1, math.inf, (0, 0, 1, 0)), "spilled"),
     (Bar(0, 0, 1, 0, 0, math.inf), "held or lent, idle"),
     (None, "limit"),
 )

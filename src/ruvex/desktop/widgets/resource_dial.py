@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.theme import BarColours, Theme
+from ruvex.desktop.units import Unit
 from ruvex.desktop.widgets.bars import Bar
 from ruvex.desktop.widgets.dial_settings import DialSettings
 from ruvex.desktop.widgets.elided_label import ElidedLabel
@@ -111,10 +112,10 @@ class ResourceDial(QWidget):
         self.fields[self._shares.key] = self._shares
         return True
 
-    def show_settings(self, settings: DialSettings, weight: str) -> None:
+    def show_settings(self, settings: DialSettings, weight: str, unit: Unit) -> None:
         """Show the values in force."""
         for handle in settings.handles:
-            value = _NO_LIMIT if handle.value is None else typed(handle.value, self.resource)
+            value = _NO_LIMIT if handle.value is None else typed(handle.value, unit)
             self.fields[handle.key].show_value(value)
         if settings.headroom_percent is not None:
             self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")

@@ -59,11 +59,17 @@ class SettingField(QWidget):
     -------
     typed(key, text)
         A value was entered: by Enter, or by leaving the field with another text in it.
+    tried(key, text)
+        The text changes under the keys, and is not entered yet.
     stepped(key, steps)
         The arrows ask for so many steps up.
+    given_up(key)
+        The value was left as it was.
     """
 
     typed = pyqtSignal(str, str)
+    tried = pyqtSignal(str, str)
+    given_up = pyqtSignal(str)
     stepped = pyqtSignal(str, int)
 
     def __init__(self, key: str, name: str, theme: Theme, *, width: int = 96, beside: bool = False) -> None:
@@ -84,6 +90,7 @@ class SettingField(QWidget):
         row.addWidget(self.line)
         self.line.returnPressed.connect(self._on_entered)
         self.line.left.connect(self._on_left)
+        self.line.textEdited.connect(lambda text: self.tried.emit(self.key, text))
         self.line.stepped.connect(self._on_stepped)
         self.line.gave_up.connect(self._on_gave_up)
         self.style_anew()
@@ -135,6 +142,7 @@ class SettingField(QWidget):
         self.accept()
         self.line.setText(self._shown)
         self.line.selectAll()
+        self.given_up.emit(self.key)
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""

@@ -2,41 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from typing import Final
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QColor,
+    QContextMenuEvent,
+    QFocusEvent,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QShowEvent,
+    QWheelEvent,
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QToolTip, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import BarColours, Theme
+from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.frame import Frame, frame_for
+from ruvex.desktop.views.division.gestures import Gestures
+from ruvex.desktop.views.division.name_line import NameLine
+from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.desktop.views.division.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
+from ruvex.desktop.views.division.underlay import Underlay
 from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
-from ruvex.desktop.widgets.bars import Bars, draw_bar, draw_ghost
-from ruvex.desktop.widgets.figures import figure
 from ruvex.divide import RESOURCES, looks_same
 
 GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
-_GUEST_BAR: Final = 12
-_POOL_BAR: Final = 16
-_INDENT: Final = 14
 _MOST_TICKS: Final = 6
 _AXIS_AIR: Final = 1.02
+_TRIANGLE: Final = 14
+_WHEEL_STEP: Final = 120
+AXES: Final = {"common": "one axis for all", "own": "each against its own want"}
+"""Along what bars are drawn: who is big, or who is hurt."""
 
 
 class Butterfly(QAbstractScrollArea):
@@ -46,10 +49,12 @@ class Butterfly(QAbstractScrollArea):
     ----------
     row_list
         The visible rows.
-    frame
-        The columns.
+    columns
+        Where names, bars and figures stand.
     axes
         The common axis of each resource.
+    gestures
+        What the mouse is doing.
 
     Signals
     -------
@@ -57,21 +62,33 @@ class Butterfly(QAbstractScrollArea):
         Columns or axes are others now; what is drawn above the rows must follow.
     dials_asked()
         Enter was pressed on a row: go to its dials.
+    menu_asked(point)
+        The menu of the selected rows is wanted at a place of the screen.
+    renamed(item_id, name)
+        A name was typed in its row.
     """
 
     axes_changed = pyqtSignal()
     dials_asked = pyqtSignal()
+    menu_asked = pyqtSignal(QPoint)
+    renamed = pyqtSignal(str, str)
 
     def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._open_plan, self._theme = open_plan, theme
         self._folded: set[str] = set()
+        self._order, self._wanted, self._axis_mode = "tree", "", "common"
+        self._anchor: str | None = None
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
-        self._bars = {name: Bars(getattr(open_plan.division, name)) for name in RESOURCES}
+        self._row_painter = RowPainter(open_plan, theme)
         self._shown = open_plan.division
         self._was_moving = False
+        self.gestures = Gestures(self, open_plan)
+        self._name_line = NameLine(theme, self.viewport())
+        self._name_line.entered.connect(self.renamed)
+        self._name_line.left.connect(self.setFocus)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -82,6 +99,8 @@ class Butterfly(QAbstractScrollArea):
         open_plan.replaced.connect(self._on_replaced)
         open_plan.divided.connect(self._on_divided)
         open_plan.selection_changed.connect(self._on_selection_changed)
+        open_plan.refused_changed.connect(self.viewport().update)
+        open_plan.units.changed.connect(self._on_divided)
         theme.changed.connect(self._on_theme_changed)
         self._on_replaced()
 
@@ -106,13 +125,42 @@ class Butterfly(QAbstractScrollArea):
         self._folded = {pool.id for pool in self._open_plan.plan.pools} if folded else set()
         self._lay_out_rows()
 
+    @property
+    def order(self) -> str:
+        """How peers follow each other: one of ``ORDERS``."""
+        return self._order
+
+    def set_order(self, order: str) -> None:
+        """Let peers follow each other in another order; the worst hit stay where they are until this is called."""
+        self._order = order
+        self._lay_out_rows()
+
+    def look_for(self, words: str) -> None:
+        """Show only rows that have these words in their name or tags, with the pools they are in."""
+        self._wanted = words
+        self._lay_out_rows()
+
+    @property
+    def axis_mode(self) -> str:
+        """Along what bars are drawn: one of ``AXES``."""
+        return self._axis_mode
+
+    def set_axis_mode(self, mode: str) -> None:
+        """Draw bars along one common axis, or each along its own want."""
+        self._axis_mode = mode
+        self._on_divided()
+
     def _on_replaced(self) -> None:
         self._folded &= {pool.id for pool in self._open_plan.plan.pools}
+        self._name_line.hide()
         self._lay_out_rows()
 
     def _lay_out_rows(self) -> None:
         heights = (self._theme.px(GUEST_ROW), self._theme.px(POOL_ROW))
-        self.row_list.rebuild(self._open_plan.division, self._open_plan.plan, self._folded, heights)
+        self.row_list.rebuild(
+            self._open_plan.division, self._open_plan.plan, self._folded, heights,
+            order=self._order, wanted=self._wanted,
+        )  # fmt: skip
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.setSingleStep(heights[0])
@@ -127,8 +175,7 @@ class Butterfly(QAbstractScrollArea):
 
     def _on_divided(self) -> None:
         division, shown = self._open_plan.division, self._shown
-        for name in RESOURCES:
-            self._bars[name] = Bars(getattr(division, name))
+        self._row_painter.show(division)
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.
@@ -140,6 +187,9 @@ class Butterfly(QAbstractScrollArea):
         else:
             if not is_moving:
                 self._lay_out_axes()
+                if any(row.is_on != division.on[row.index] for row in self.row_list.rows):
+                    self._lay_out_rows()
+                    return
             self.viewport().update()
         self._was_moving = is_moving
 
@@ -147,6 +197,11 @@ class Butterfly(QAbstractScrollArea):
         """Give the part of a given height that a resource's wing covers, up to the names."""
         left, right = self.columns.names
         return QRect(0, 0, left, height) if name == "cpu" else QRect(right, 0, self.columns.width - right, height)
+
+    def wing_at(self, x: float) -> str | None:
+        """Give the resource whose wing covers an x, None between them."""
+        left, right = self.columns.names
+        return "cpu" if x < left else "memory" if x >= right else None
 
     def _lay_out_axes(self) -> None:
         self.columns = frame_for(self.viewport().width(), self._theme.scale)
@@ -156,13 +211,29 @@ class Butterfly(QAbstractScrollArea):
             ("memory", self.columns.memory_zero, self.columns.memory_end, binary_step),
         ):
             r = getattr(division, name)
+            unit = self._open_plan.units.common(name)
             tallest = (r.delivered + r.unmet, r.claim)
             top = max([float(values.max()) for values in tallest if values.size] + [0.0]) * _AXIS_AIR
             top = top or float(r.supply) or 1.0
-            self.axes[name] = Axis(zero, end, top, step_of(top, _MOST_TICKS))
+            step_in_unit = decimal_step if unit.name != "GiB" else step_of
+            self.axes[name] = Axis(zero, end, top, step_in_unit(top / unit.per, _MOST_TICKS) * unit.per)
         self.axes_changed.emit()
 
+    def axes_of(self, row: Row) -> Mapping[str, Axis]:
+        """Give the axes along which the bars of a row are drawn."""
+        if self._axis_mode == "common":
+            return self.axes
+        own = {}
+        for name, axis in self.axes.items():
+            r = getattr(self._open_plan.before or self._open_plan.division, name)
+            if row.index >= r.wanted.size:
+                r = getattr(self._open_plan.division, name)
+            top = max(float(r.wanted[row.index]), float(r.delivered[row.index]), 1.0)
+            own[name] = Axis(axis.zero, axis.end, top, top / 4)
+        return own
+
     def _on_theme_changed(self) -> None:
+        self._name_line.style_anew()
         self._lay_out_rows()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -174,8 +245,9 @@ class Butterfly(QAbstractScrollArea):
     # Selection
 
     def _on_selection_changed(self) -> None:
+        self.gestures.settle_shares()
         selected, division = self._open_plan.selected, self._open_plan.division
-        if selected is not None and self.row_list.number_of(selected) is None:
+        if selected is not None and self.row_list.number_of(selected) is None and not self._wanted:
             # What is selected must be seen: unfold the pools around it.
             above = division.parents[division.position[selected]]
             while above is not None:
@@ -214,32 +286,116 @@ class Butterfly(QAbstractScrollArea):
         bar = self.verticalScrollBar()
         return bar.value() if bar is not None else 0
 
-    def _row_at(self, point: QPoint) -> Row | None:
+    def row_at(self, point: QPoint) -> Row | None:
+        """Give the row at a place of the viewport."""
         number = self.row_list.at(point.y() + self._scrolled)
         return None if number is None else self.row_list.rows[number]
 
+    def select_all(self) -> None:
+        """Select every row that shows."""
+        ids = [row.item_id for row in self.row_list.rows]
+        current = self._open_plan.selected
+        self._open_plan.select_many(ids, current if current in ids else next(iter(ids), None))
+
+    def rename(self, item_id: str) -> None:
+        """Let the name of a row be typed in its place."""
+        self._on_selection_changed()
+        place = self.row_rect(item_id)
+        number = self.row_list.number_of(item_id)
+        if number is not None:
+            row = self.row_list.rows[number]
+            left = self._row_painter.triangle_x(row, self.columns)
+            right = self.columns.names[1]
+            self._name_line.open(item_id, row.label, QRect(left, place.top(), right - left, place.height()))
+
+    def _pick(self, row: Row, modifiers: Qt.KeyboardModifier) -> None:
+        """Select a row: alone, with Ctrl beside the others, with Shift all from the last one on."""
+        here, selection = row.item_id, self._open_plan.selection
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            if here in selection and len(selection) > 1:
+                rest = [item for item in selection if item != here]
+                self._open_plan.select_many(rest, rest[-1])
+            else:
+                self._open_plan.select_many((*selection, here), here)
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and self._anchor is not None:
+            self._select_to(here)
+            return
+        elif here not in selection or len(selection) < 2:
+            self._open_plan.select(here)
+        self._anchor = here
+
+    def _select_to(self, item_id: str) -> None:
+        first, last = self.row_list.number_of(self._anchor), self.row_list.number_of(item_id)
+        if first is None or last is None:
+            self._open_plan.select(item_id)
+            return
+        span = range(min(first, last), max(first, last) + 1)
+        self._open_plan.select_many([self.row_list.rows[i].item_id for i in span], item_id)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Select the row, or fold its pool where the triangle is."""
+        """Select the row, or fold its pool where the triangle is; take an edge or a name."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        row = self._row_at(event.position().toPoint())
-        if (
-            row is not None
-            and row.is_pool
-            and self._triangle_x(row) - 6 <= event.position().x() <= (self._triangle_x(row) + self._theme.px(14))
-        ):
+        row, x = self.row_at(event.position().toPoint()), event.position().x()
+        if row is None:
+            self._open_plan.select(None)
+            return
+        triangle = self._row_painter.triangle_x(row, self.columns)
+        if row.is_pool and triangle - 6 <= x <= triangle + self._theme.px(_TRIANGLE):
             self.fold(row.item_id, folded=not row.is_folded)
-        else:
-            self._open_plan.select(row.item_id if row is not None else None)
+            return
+        self._pick(row, event.modifiers())
+        self.gestures.press(event.position(), on_name=row.item_id if self.wing_at(x) is None else None)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag what is held."""
+        if event is not None:
+            is_pressed = bool(event.buttons() & Qt.MouseButton.LeftButton)
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.gestures.move(event.position(), is_pressed=is_pressed, fine=fine)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go; a plain click on one of several selected rows leaves it alone selected."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        row = self.row_at(event.position().toPoint())
+        is_plain = not self.gestures.is_dragging and not event.modifiers()
+        if is_plain and row is not None and row.item_id in self._open_plan.selection:
+            self._open_plan.select(row.item_id)
+        self.gestures.release()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """Fold or unfold the pool."""
-        row = self._row_at(event.position().toPoint()) if event is not None else None
+        """Fold or unfold the pool, or type a name anew."""
+        row = self.row_at(event.position().toPoint()) if event is not None else None
         if row is not None and row.is_pool:
             self.fold(row.item_id, folded=not row.is_folded)
+        elif row is not None and event is not None and self.wing_at(event.position().x()) is None:
+            self.rename(row.item_id)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Ask for the menu of what is selected, selecting the row under the pointer first."""
+        if event is None:
+            return
+        row = self.row_at(event.pos())
+        if row is not None and row.item_id not in self._open_plan.selection:
+            self._open_plan.select(row.item_id)
+        self.menu_asked.emit(event.globalPos())
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scroll; with Ctrl step the shares of the row under the pointer."""
+        if event is None:
+            return
+        row = self.row_at(event.position().toPoint())
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier or row is None:
+            super().wheelEvent(event)
+            return
+        steps = round(event.angleDelta().y() / _WHEEL_STEP)
+        if steps:
+            self.gestures.step_shares(row.item_id, self.wing_at(event.position().x()) or "cpu", steps)
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Move the selection, fold and unfold."""
+        """Move the selection, fold and unfold, step shares, give up a drag."""
         if event is None:
             return
         rows = self.row_list.rows
@@ -249,15 +405,14 @@ class Butterfly(QAbstractScrollArea):
             Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page,
             Qt.Key.Key_Home: -len(rows), Qt.Key.Key_End: len(rows),
         }  # fmt: skip
+        shares = {Qt.Key.Key_Plus: 1, Qt.Key.Key_Equal: 1, Qt.Key.Key_Minus: -1}
         key = Qt.Key(event.key())
         row = rows[here] if here is not None else None
         if key in steps and rows:
-            start = here if here is not None else (-1 if steps[key] > 0 else len(rows))
-            target = start + steps[key]
-            if target < 0 and key == Qt.Key.Key_Up:
-                self._open_plan.select(None)
-            else:
-                self._open_plan.select(rows[min(max(target, 0), len(rows) - 1)].item_id)
+            self._step_selection(here, steps[key], extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif key in shares and row is not None:
+            name = "memory" if event.modifiers() & Qt.KeyboardModifier.AltModifier else "cpu"
+            self.gestures.step_shares(row.item_id, name, shares[key])
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row is not None:
             folded = key == Qt.Key.Key_Left
             parent = self._open_plan.division.parents[row.index]
@@ -266,18 +421,41 @@ class Butterfly(QAbstractScrollArea):
             elif folded and parent is not None:
                 self._open_plan.select(parent)
         elif key == Qt.Key.Key_Escape:
-            self._open_plan.select(None)
+            if not self.gestures.cancel():
+                self._open_plan.select(None)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
+            self.gestures.settle_shares()
             self.dials_asked.emit()
         else:
             super().keyPressEvent(event)
         self._bring_into_view()
 
+    def _step_selection(self, here: int | None, steps: int, *, extend: bool) -> None:
+        rows = self.row_list.rows
+        start = here if here is not None else (-1 if steps > 0 else len(rows))
+        target = start + steps
+        if target < 0 and steps == -1 and not extend:
+            self._open_plan.select(None)
+            return
+        item_id = rows[min(max(target, 0), len(rows) - 1)].item_id
+        if extend and self._open_plan.selected is not None:
+            if self._anchor not in self._open_plan.selection:
+                self._anchor = self._open_plan.selected
+            self._select_to(item_id)
+        else:
+            self._open_plan.select(item_id)
+            self._anchor = item_id
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Make the shares that are being stepped before the attention goes elsewhere."""
+        self.gestures.settle_shares()
+        super().focusOutEvent(event)
+
     def viewportEvent(self, event: QEvent | None) -> bool:
         """Tell a row's story where the pointer rests."""
         if isinstance(event, QHelpEvent):
-            row = self._row_at(event.pos())
-            text = row_story(self._open_plan.division, row.index, row.label) if row is not None else ""
+            row = self.row_at(event.pos())
+            text = row_story(self._open_plan, row.item_id) if row is not None else ""
             QToolTip.showText(event.globalPos(), text, self.viewport())
             return True
         return super().viewportEvent(event)
@@ -291,108 +469,15 @@ class Butterfly(QAbstractScrollArea):
         painter.fillRect(area, self._theme.colours.paper)
         offset = self._scrolled
         numbers = self.row_list.between(area.top() + offset, area.bottom() + 1 + offset)
-        for number in numbers:
-            self._paint_ground(painter, number, offset)
-        self._paint_grid(painter, area)
-        self._paint_selection(painter, offset)
+        under = Underlay(self, self._open_plan, self._theme)
+        under.paint_pools(painter, numbers)
+        under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - offset))
+        under.paint_selection(painter)
         wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
-        with_names = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
+        with_name = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
         for number in numbers:
-            self._paint_row(painter, number, offset, wings, with_names=with_names)
+            row, top = self.row_list.rows[number], self.row_list.tops[number] - offset
+            place = QRect(0, top, self.viewport().width(), self.row_list.tops[number + 1] - offset - top)
+            self._row_painter.paint(painter, row, place, self.columns, self.axes_of(row), wings, with_name=with_name)
+        under.paint_carried(painter)
         painter.end()
-
-    def _paint_ground(self, painter: QPainter, number: int, offset: int) -> None:
-        row, colours = self.row_list.rows[number], self._theme.colours
-        top, bottom = self.row_list.tops[number] - offset, self.row_list.tops[number + 1] - offset
-        if row.is_pool:
-            painter.fillRect(0, top + 1, self.viewport().width(), bottom - top - 2, colours.band_row)
-
-    def _paint_selection(self, painter: QPainter, offset: int) -> None:
-        number = self.row_list.number_of(self._open_plan.selected)
-        if number is None:
-            return
-        colours = self._theme.colours
-        top, bottom = self.row_list.tops[number] - offset, self.row_list.tops[number + 1] - offset
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colours.selected_line, 1.8 if self.hasFocus() else 1))
-        painter.setBrush(colours.selected)
-        painter.drawRoundedRect(QRectF(4, top + 0.5, self.viewport().width() - 8, bottom - top - 1), 5, 5)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
-    def _paint_grid(self, painter: QPainter, area: QRect) -> None:
-        bottom = min(area.bottom(), self.row_list.height - self._scrolled)
-        for axis in self.axes.values():
-            painter.setPen(self._theme.colours.grid)
-            for tick in axis.ticks:
-                x = round(axis.x(tick))
-                painter.drawLine(x, area.top(), x, bottom)
-            painter.setPen(self._theme.colours.faint)
-            painter.drawLine(round(axis.zero), area.top(), round(axis.zero), bottom)
-
-    def _paint_row(
-        self, painter: QPainter, number: int, offset: int, wings: Sequence[str], *, with_names: bool
-    ) -> None:
-        row, theme = self.row_list.rows[number], self._theme
-        top = self.row_list.tops[number] - offset
-        height = self.row_list.tops[number + 1] - self.row_list.tops[number]
-        bar_height = theme.px(_POOL_BAR if row.is_pool else _GUEST_BAR)
-        bar_top = top + (height - bar_height) // 2
-        colours = theme.bar_colours(row.hue)
-        if with_names:
-            self._paint_name(painter, row, QRect(self.columns.names[0], top, 0, height), colours)
-        if not row.is_on:
-            return
-        before = self._open_plan.before
-        for name in wings:
-            bar, axis = self._bars[name][row.index], self.axes[name]
-            draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
-            if before is not None:
-                old = float(getattr(before, name).delivered[row.index])
-                if abs(axis.x(old) - axis.x(bar.delivered)) >= 1:
-                    draw_ghost(painter, axis, old, bar_top, bar_height, theme.colours.ink)
-            self._paint_numbers(painter, name, row, QRect(0, top, 0, height))
-
-    def _paint_numbers(self, painter: QPainter, name: str, row: Row, place: QRect) -> None:
-        """Write what is delivered and, where something is missing, what was wanted."""
-        theme, resource = self._theme, getattr(self._open_plan.division, name)
-        left, right = self.columns.cpu_numbers if name == "cpu" else self.columns.memory_numbers
-        middle = left + (right - left) * 46 // 100
-        delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
-        is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
-        painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
-        face = theme.face(12, bold=row.is_pool)
-        face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, name))
-        if is_hurt:
-            painter.setPen(theme.colours.muted)
-            text = f"of {figure(delivered + unmet, name)}"
-            theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)
-
-    def _triangle_x(self, row: Row) -> int:
-        return self.columns.names[0] + self._theme.px(8 + _INDENT * row.depth)
-
-    def _paint_name(self, painter: QPainter, row: Row, place: QRect, colours: BarColours) -> None:
-        theme = self._theme
-        left, right = self.columns.names
-        x = self._triangle_x(row)
-        if row.hue is not None:
-            for edge in (left, right - 3):
-                painter.fillRect(edge, place.top() + 3, 3, place.height() - 6, colours.solid)
-        if row.is_pool:
-            self._paint_triangle(painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded)
-            x += theme.px(14)
-        is_selected = row.item_id == self._open_plan.selected
-        face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
-        painter.setPen(colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint)
-        text = row.label if row.is_on else f"{row.label} · off"
-        if any(getattr(self._open_plan.division, name).node_broken[row.index] for name in RESOURCES):
-            text = f"! {text}"
-        face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
-
-    def _paint_triangle(self, painter: QPainter, middle: QPointF, colour: QColor, folded: bool) -> None:
-        r = self._theme.px(4)
-        shape = [(0, -r), (r + 1, 0), (0, r)] if folded else [(-1, -r / 2), (2 * r - 1, -r / 2), (r - 1, r / 2 + 1)]
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawPolygon(QPolygonF([QPointF(middle.x() + a, middle.y() + b) for a, b in shape]))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

@@ -1,12 +1,19 @@
-"""Which rows of a division are visible, which colour each has, and where it stands."""
+"""Which rows of a division are visible, in which order, which colour each has, and where it stands."""
 
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Final
 
-from ruvex.divide import Division
-from ruvex.plan import Plan
+import numpy as np
+
+from ruvex.divide import RESOURCES, Division
+from ruvex.plan import Guest, Plan, Pool
+
+ORDERS: Final[Mapping[str, str]] = {"tree": "in plan order", "hurt": "worst hit first", "name": "by name"}
+"""The orders among peers, and what they are called."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +30,8 @@ class Row:
         What it is, whether its members are hidden, whether it takes part.
     hue
         The number of its top-level pool, None beside the pools.
+    is_context
+        It is shown only because something in it was looked for.
     """
 
     index: int
@@ -33,6 +42,7 @@ class Row:
     is_folded: bool
     is_on: bool
     hue: int | None
+    is_context: bool = False
 
 
 class RowList:
@@ -43,25 +53,51 @@ class RowList:
         self.tops: list[int] = [0]
         self._number: dict[str, int] = {}
 
-    def rebuild(self, division: Division, plan: Plan, folded: set[str], heights: tuple[int, int]) -> None:
-        """Lay the rows out anew; ``heights`` are those of a guest's and of a pool's row in pixels."""
-        labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
-        hidden: set[str] = set()
+    def rebuild(
+        self,
+        division: Division,
+        plan: Plan,
+        folded: set[str],
+        heights: tuple[int, int],
+        *,
+        order: str = "tree",
+        wanted: str = "",
+    ) -> None:
+        """Lay the rows out anew.
+
+        Parameters
+        ----------
+        folded
+            The pools whose members are hidden; while something is looked for, all are shown.
+        heights
+            Those of a guest's and of a pool's row in pixels.
+        order
+            One of ``ORDERS``: how peers follow each other; members stay below their pool.
+        wanted
+            Words; only items that have all of them in their name or tags are shown, with the pools they are in.
+        """
+        both: tuple[Pool | Guest, ...] = (*plan.pools, *plan.guests)
+        items = {item.id: item for item in both}
+        found = _found(division, items, wanted) if wanted.strip() else None
         self.rows, self.tops = [], [0]
-        for index, (item_id, kind, parent) in enumerate(
-            zip(division.ids, division.kinds, division.parents, strict=True)
-        ):
-            is_pool = kind == "pool"
-            if parent in hidden or parent in folded:
-                if is_pool:
-                    hidden.add(item_id)
+        hidden_below = -1
+        for index in _in_order(division, items, order):
+            depth = int(division.depth[index])
+            if 0 <= hidden_below < depth:
                 continue
+            hidden_below = -1
+            if found is not None and index not in found:
+                continue
+            item_id = division.ids[index]
+            is_pool = division.kinds[index] == "pool"
+            is_folded = is_pool and item_id in folded and found is None
+            if is_folded:
+                hidden_below = depth
             top_pool = int(division.top_pool[index])
-            hue = None if top_pool < 0 else top_pool
             self.rows.append(
                 Row(
-                    index, item_id, labels[item_id], int(division.depth[index]), is_pool,
-                    is_pool and item_id in folded, bool(division.on[index]), hue,
+                    index, item_id, items[item_id].label, depth, is_pool, is_folded, bool(division.on[index]),
+                    None if top_pool < 0 else top_pool, found is not None and not found[index],
                 )
             )  # fmt: skip
             self.tops.append(self.tops[-1] + heights[is_pool])
@@ -85,3 +121,46 @@ class RowList:
         """Give the numbers of the rows that show between two heights."""
         first = max(0, bisect_right(self.tops, top) - 1)
         return range(first, min(len(self.rows), bisect_right(self.tops, bottom - 1)))
+
+
+def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str) -> list[int]:
+    """Give all rows, members below their pool, peers in the order asked for."""
+    count = len(division.ids)
+    if order == "tree":
+        return list(range(count))
+    if order == "hurt":
+        parts = []
+        for name in RESOURCES:
+            r = getattr(division, name)
+            parts.append(np.divide(r.unmet, r.wanted, out=np.zeros(count), where=r.wanted > 0))
+        keys: list[float] | list[str] = (-np.maximum.reduce(parts)).round(9).tolist()
+    else:
+        keys = [items[item_id].label.casefold() for item_id in division.ids]
+    below: dict[int, list[int]] = {}
+    for row, parent in enumerate(division.parent_row.tolist()):
+        below.setdefault(parent, []).append(row)
+    ordered: list[int] = []
+    to_do = sorted(below.get(-1, []), key=keys.__getitem__)[::-1]
+    while to_do:
+        row = to_do.pop()
+        ordered.append(row)
+        to_do += sorted(below.get(row, []), key=keys.__getitem__)[::-1]
+    return ordered
+
+
+def _found(division: Division, items: Mapping[str, Pool | Guest], wanted: str) -> dict[int, bool]:
+    """Give the rows to be shown, and of each whether it is or lies in something that was looked for."""
+    words = wanted.casefold().split()
+    found: dict[int, bool] = {}
+    parents = division.parent_row.tolist()
+    for row, item_id in enumerate(division.ids):
+        item = items[item_id]
+        tags = item.tags if isinstance(item, Guest) else (item.owner,)
+        text = " ".join((item.label, item_id, *tags)).casefold()
+        if all(word in text for word in words) or found.get(parents[row]) is True:
+            found[row] = True
+            above = parents[row]
+            while above >= 0 and above not in found:
+                found[above] = False
+                above = parents[above]
+    return found

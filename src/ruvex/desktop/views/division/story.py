@@ -4,27 +4,88 @@ from __future__ import annotations
 
 import math
 
-from ruvex.desktop.widgets.figures import NAME, figure_with_unit
-from ruvex.divide import RESOURCES, Division
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.widgets.figures import NAME, figure_with_unit, in_all_units
+from ruvex.divide import RESOURCES, budget_of, causes_of, site_shares
+from ruvex.plan import Guest, find_item
+
+_COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
 
 
-def row_story(division: Division, row: int, label: str) -> str:
-    """Tell in a few lines what a guest or pool wants, gets and is promised."""
+def row_story(open_plan: OpenPlan, item_id: str) -> str:
+    """Tell in a few lines what a guest or pool wants, gets, is promised and lacks, and why."""
+    division, row = open_plan.division, open_plan.division.position[item_id]
+    item = find_item(open_plan.plan, item_id)
+    label = getattr(item, "label", item_id)
     if not division.on[row]:
         return f"{label} is powered off"
     lines = [label]
+    if isinstance(item, Guest) and item.tags:
+        lines[0] += f"  ({', '.join(item.tags)})"
     for name in RESOURCES:
-        r = getattr(division, name)
-        parts = [f"gets {figure_with_unit(float(r.delivered[row]), name)}"]
-        parts.append(f"wants {figure_with_unit(float(r.wanted[row]), name)}")
-        if r.unmet[row] > 0:
-            parts.append(f"lacks {figure_with_unit(float(r.unmet[row]), name)}")
-        if r.claim[row] > 0:
-            parts.append(f"promised {figure_with_unit(float(r.claim[row]), name)}")
-        if math.isfinite(r.limit[row]):
-            parts.append(f"limit {figure_with_unit(float(r.limit[row]), name)}")
-        parts.append(f"shares {r.shares[row]:g}")
-        if r.node_broken[row]:
-            parts.append("its members are promised more than it has")
-        lines.append(f"{NAME[name]}: " + ", ".join(parts))
+        lines += _resource_lines(open_plan, item_id, row, name)
+    pace = float(division.layers.pace[row])
+    if pace < 0.995:
+        lines.append(f"pace {pace:.2f}: so much of its work is done in the time it takes unhindered")
     return "\n".join(lines)
+
+
+def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> list[str]:
+    division = open_plan.division
+    r, unit = getattr(division, name), open_plan.units.of(name, item_id)
+    parts = [f"gets {figure_with_unit(float(r.delivered[row]), unit)}"]
+    parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
+    if r.unmet[row] > 0:
+        cause = causes_of(division, r).word(row)
+        lacks = f"lacks {figure_with_unit(float(r.unmet[row]), unit)}"
+        parts.append(f"{lacks} (cause: {cause})" if cause else lacks)
+    if r.claim[row] > 0:
+        parts.append(f"promised {figure_with_unit(float(r.claim[row]), unit)}")
+    if math.isfinite(r.limit[row]):
+        parts.append(f"limit {figure_with_unit(float(r.limit[row]), unit)}")
+    parts.append(f"shares {r.shares[row]:g}, {part_text(float(site_shares(division, r)[row]))}")
+    lines = [f"{NAME[name]}: " + ", ".join(parts)]
+    lines.append(f"    {in_all_units(float(r.delivered[row]), name, open_plan.units, item_id)} delivered")
+    item = find_item(open_plan.plan, item_id)
+    if isinstance(item, Guest) and name == "cpu" and item.cpu.reservation > 0:
+        lines.append(f"    {figure_with_unit(item.cpu.reservation / item.vcpus, unit)} promised for each vCPU")
+    if name == "memory":
+        covered = zip(division.layers.cover[:, row].tolist(), _COVERED, strict=True)
+        told = [f"{figure_with_unit(amount, unit)} {how}" for amount, how in covered if amount > 0.5]
+        if division.layers.shared[row] > 0:
+            told.append(f"{figure_with_unit(float(division.layers.shared[row]), unit)} shared")
+        lines += [f"    missing or spared: {', '.join(told)}"] if told else []
+    if r.node_broken[row]:
+        lines.append("    its members are promised more than it has")
+    if not isinstance(item, Guest):
+        lines.append(f"    {budget_text(open_plan, item_id, name)}")
+    return lines
+
+
+def part_text(part: float) -> str:
+    """Write a part of the site: as a fraction where it is one, else in percent.
+
+    Examples
+    --------
+    >>> part_text(1 / 9), part_text(0.37), part_text(1.0)
+    ('1/9 of the site when all want all', '37 % of the site when all want all', 'all of the site')
+    """
+    if part >= 1 - 1e-9:
+        return "all of the site"
+    if part <= 0:
+        return "no part of the site"
+    whole = round(1 / part)
+    text = f"1/{whole}" if abs(whole * part - 1) < 1e-6 and whole <= 100 else f"{100 * part:.3g} %"
+    return f"{text} of the site when all want all"
+
+
+def budget_text(open_plan: OpenPlan, pool: str | None, name: str) -> str:
+    """Tell the promise budget of a pool, or of the top."""
+    budget = budget_of(open_plan.claims, pool, name)
+    unit = open_plan.units.of(name, pool)
+    told = f"{figure_with_unit(budget.claimed, unit)} claimed of {figure_with_unit(budget.reservation, unit)}"
+    if budget.drawn > 0:
+        told += f", {figure_with_unit(budget.drawn, unit)} drawn from above"
+    if budget.free >= 0:
+        return f"promises: {told}, {figure_with_unit(budget.free, unit)} still free"
+    return f"promises: {told}, {figure_with_unit(-budget.free, unit)} too many"

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.butterfly import Butterfly
+from ruvex.desktop.views.division.rows_bar import RowsBar
 from ruvex.desktop.views.division.wing_head import WingHead
 from ruvex.desktop.widgets.empty_state import EmptyState
 
@@ -21,6 +22,8 @@ class DivisionView(QWidget):
     ----------
     butterfly
         The rows.
+    bar
+        What finds and orders the rows.
     empty
         What is shown instead while the plan has neither guests nor pools.
     """
@@ -33,9 +36,11 @@ class DivisionView(QWidget):
         column = QVBoxLayout(rows)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        self.bar = RowsBar(open_plan, theme, self.butterfly, rows)
+        column.addWidget(self.bar)
         column.addWidget(WingHead(open_plan, theme, self.butterfly, rows))
         column.addWidget(self.butterfly, 1)
-        text = "Open a plan, drop a plan file here, or look around in the demo: an invented ferry company."
+        text = "Add a host and guests, or paste guests from a spreadsheet (Ctrl+V); open a plan, or look at the demo."
         self.empty = EmptyState(theme, "No guests yet", text, first_steps, self)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(rows)

@@ -9,10 +9,10 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme, hatch_brush
+from ruvex.desktop.theme import Theme, texture_brush
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.widgets.axis import Axis
-from ruvex.desktop.widgets.figures import NAME, PER_UNIT, UNIT, figure
+from ruvex.desktop.widgets.figures import NAME, figure
 from ruvex.divide import RESOURCES, ResourceDivision, looks_same
 from ruvex.plan import format_number
 
@@ -36,6 +36,7 @@ class WingHead(QWidget):
         open_plan.selection_changed.connect(self.update)
         butterfly.axes_changed.connect(self.update)
         theme.changed.connect(self.updateGeometry)
+        open_plan.units.changed.connect(self.update)
 
     def _on_divided(self) -> None:
         division, shown = self._open_plan.division, self._shown
@@ -63,7 +64,10 @@ class WingHead(QWidget):
             resource: ResourceDivision = getattr(self._open_plan.division, name)
             self._paint_sums(painter, name, resource)
             self._paint_supply(painter, name, resource)
-            self._paint_ticks(painter, self._butterfly.axes[name], name)
+            if self._butterfly.axis_mode == "common":
+                self._paint_ticks(painter, self._butterfly.axes[name], name)
+            else:
+                self._paint_quarters(painter, self._butterfly.axes[name], name)
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
         place = QRectF(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
@@ -73,11 +77,14 @@ class WingHead(QWidget):
 
     def _paint_sums(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
         theme, axis = self._theme, self._butterfly.axes[name]
-        parts = [(f"{NAME[name]} {figure(resource.supply, name)} {UNIT[name]}", True)]
+        unit = self._open_plan.units.common(name)
+        parts = [(f"{NAME[name]} {figure(resource.supply, unit)} {unit.name}", True)]
         parts += [
-            (f"wanted {figure(resource.total_wanted, name)}", False),
-            (f"promised {figure(resource.promised, name)}", False),
+            (f"wanted {figure(resource.total_wanted, unit)}", False),
+            (f"promised {figure(resource.promised, unit)}", False),
         ]
+        if resource.set_aside > 0:
+            parts.append((f"set aside {figure(resource.set_aside, unit)}", False))
         if resource.broken:
             parts.append(("cannot run as it is", True))
         is_left = axis.end < axis.zero
@@ -99,11 +106,14 @@ class WingHead(QWidget):
         if self._open_plan.selected is None and self._open_plan.plan.hosts:
             painter.setPen(QPen(theme.colours.line, 1))
             painter.drawRoundedRect(QRectF(4.5, theme.px(_SUMS), self.width() - 9, theme.px(_SUPPLY)), 5, 5)
-        aside = min(resource.set_aside, resource.supply)
+        promisable = min(resource.promisable, resource.supply)
+        aside = min(resource.set_aside, promisable)
+        # What second threads give beyond the cores cannot be promised; it stands at the end, as free as it is faint.
         spans = (
             (0.0, min(resource.promised, resource.supply), theme.colours.supply),
-            (min(resource.promised, resource.supply), resource.supply - aside, theme.colours.supply_free),
-            (resource.supply - aside, resource.supply, theme.colours.aside),
+            (min(resource.promised, resource.supply), promisable - aside, theme.colours.supply_free),
+            (promisable - aside, promisable, theme.colours.aside),
+            (promisable, resource.supply, theme.colours.band_row),
         )
         for low, high, colour in spans:
             a, b = axis.x(low), axis.x(high)
@@ -112,7 +122,7 @@ class WingHead(QWidget):
         if resource.total_wanted > resource.supply:
             a, b = axis.x(resource.supply), axis.x(resource.total_wanted)
             span = QRectF(min(a, b), top, abs(b - a), height)
-            painter.fillRect(span, hatch_brush(theme.colours.supply, self.devicePixelRatioF()))
+            painter.fillRect(span, texture_brush("missing", theme.colours.supply, self.devicePixelRatioF()))
             painter.setPen(theme.colours.supply)
             painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
         self._paint_free(painter, name, resource.free)
@@ -124,23 +134,38 @@ class WingHead(QWidget):
         face = self._theme.face(12, bold=free < 0)
         painter.setPen(self._theme.colours.muted if free >= 0 else self._theme.colours.ink)
         top, height = self._theme.px(_SUMS), self._theme.px(_SUPPLY)
-        text = f"{figure(free, name)} free" if free >= 0 else f"{figure(-free, name)} over"
+        unit = self._open_plan.units.common(name)
+        text = f"{figure(free, unit)} free" if free >= 0 else f"{figure(-free, unit)} over"
         face.draw(painter, right - face.width(text) if name == "cpu" else left, top, height, text)
+
+    def _paint_quarters(self, painter: QPainter, axis: Axis, name: str) -> None:
+        """Write the figures of the axis along which each bar stands against its own want."""
+        theme = self._theme
+        top, height, half = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS), theme.px(30)
+        face = theme.face(10.5)
+        painter.setPen(theme.colours.faint)
+        for part in (0, 25, 50, 75, 100):
+            text = f"{part} % of want" if part == 100 else f"{part} %"
+            face.draw_centred(painter, QRectF(axis.x(axis.top * part / 100) - half, top, 2 * half, height), text)
+        self._paint_heading(painter, name)
 
     def _paint_ticks(self, painter: QPainter, axis: Axis, name: str) -> None:
         theme = self._theme
         top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
         face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
-        half = theme.px(30)
+        half, unit = theme.px(30), self._open_plan.units.common(name)
         ticks = [0.0, *axis.ticks]
         for tick in ticks:
-            text = format_number(tick / PER_UNIT[name], 0 if axis.step >= PER_UNIT[name] else 2)
+            text = format_number(tick / unit.per, 0 if axis.step >= unit.per * (1 - 1e-9) else 2)
             if tick == ticks[-1] and tick > 0:
-                text += f" {UNIT[name]}"
+                text += f" {unit.name}"
             place = QRectF(axis.x(tick) - half, top, 2 * half, height)
             face.draw_centred(painter, place, text)
-        columns = self._butterfly.columns
+        self._paint_heading(painter, name)
+
+    def _paint_heading(self, painter: QPainter, name: str) -> None:
+        theme, columns = self._theme, self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
-        place = QRectF(left, top, right - left, height)
-        face.draw_centred(painter, place, f"delivered, {UNIT[name]}")
+        place = QRectF(left, theme.px(_SUMS + _SUPPLY), right - left, theme.px(_TICKS))
+        theme.face(10.5).draw_centred(painter, place, f"delivered, {self._open_plan.units.chosen(name)}")

@@ -1,0 +1,205 @@
+"""The full settings of a guest or a pool."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from pydantic import BaseModel
+from PyQt6.QtWidgets import QLabel
+
+from ruvex.desktop.editing import Editor
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.sheets.form import Field, Form
+from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.signal_field import SignalField
+from ruvex.desktop.steps import settings_step
+from ruvex.desktop.theme import Theme
+from ruvex.plan import EditError, ElasticMemory, FixedMemory, Guest, Memory, Plan, Pool, ThinMemory
+
+_TOP: Final = (None, "the top")
+_GUEST: Final = (
+    Field("name", "name", "text"),
+    Field("pool", "pool", "choice"),
+    Field("host", "host", "choice"),
+    Field("power", "power", "choice", choices=(("on", "on"), ("off", "off"))),
+    Field("vcpus", "vCPUs", "whole"),
+    Field("boot_s", "boot takes", "seconds"),
+    Field("tags", "tags, with commas", "tags"),
+    Field("image", "image", "text"),
+    Field("agent", "agent installed: it can balloon and grow", "flag"),
+)
+_CPU: Final = (
+    Field("cpu.reservation", "CPU reservation", "mhz"),
+    Field("cpu.limit", "CPU limit", "mhz-limit"),
+    Field("cpu.shares", "CPU shares", "shares"),
+)
+_MODE: Final = Field(
+    "memory.mode", "memory mode", "choice",
+    choices=(("thin", "thin"), ("elastic", "elastic"), ("fixed", "fixed")),
+)  # fmt: skip
+_MEMORY: Final = {
+    "thin": (
+        Field("memory.size", "size", "mib"),
+        Field("memory.reservation", "memory reservation", "mib"),
+        Field("memory.limit", "memory limit", "mib-limit"),
+        Field("memory.shares", "memory shares", "shares"),
+    ),
+    "elastic": (
+        Field("memory.boot", "boot size", "mib"),
+        Field("memory.floor", "floor", "mib"),
+        Field("memory.ceiling", "ceiling", "mib"),
+        Field("memory.headroom_percent", "headroom", "percent"),
+        Field("memory.shares", "memory shares", "shares"),
+    ),
+    "fixed": (Field("memory.size", "size", "mib"), Field("memory.shares", "memory shares", "shares")),
+}
+_WORK: Final = Field(
+    "demand.kind", "kind of work", "choice",
+    choices=(("interactive", "interactive"), ("batch", "batch")),
+)  # fmt: skip
+_SIGNALS: Final = (
+    ("demand.cpu", "CPU demand"),
+    ("demand.working", "working set"),
+    ("demand.touched", "touched"),
+)
+_POOL: Final = (
+    Field("name", "name", "text"),
+    Field("parent", "lies in", "choice"),
+    Field("owner", "owner", "text"),
+    Field("member_scaled", "member-scaled", "flag", "Its shares count once for every member that is on."),
+    Field("cpu.reservation", "CPU reservation", "mhz"),
+    Field("cpu.limit", "CPU limit", "mhz-limit"),
+    Field("cpu.shares", "CPU shares", "shares"),
+    Field("cpu.draws", "CPU: draws on its parent", "flag", "Its members may claim more than its reservation."),
+    Field("memory.reservation", "memory reservation", "mib"),
+    Field("memory.limit", "memory limit", "mib-limit"),
+    Field("memory.shares", "memory shares", "shares"),
+    Field("memory.draws", "memory: draws on its parent", "flag", "Its members may claim more than its reservation."),
+)
+
+
+def other_mode(memory: Memory, mode: str) -> Memory:
+    """Give memory settings of another mode that keep what both modes have in common."""
+    size = memory.ceiling if isinstance(memory, ElasticMemory) and mode != "elastic" else memory.size
+    if mode == "fixed":
+        return FixedMemory(mode="fixed", size=size, shares=memory.shares)
+    held = getattr(memory, "reservation", getattr(memory, "floor", 0.0))
+    if mode == "elastic":
+        floor = min(held or size / 4, size)
+        return ElasticMemory(mode="elastic", boot=size, floor=floor, ceiling=size, shares=memory.shares)
+    return ThinMemory(size=size, reservation=held, shares=memory.shares)
+
+
+class GuestPage(ItemPage):
+    """All settings of the selected guest, its workload as curves."""
+
+    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
+        super().__init__(open_plan, editor, theme)
+        self._identity = self.add_form(_GUEST)
+        self.mode_form = self.add_form((_MODE,))
+        self.mode_form.entered.disconnect()
+        self.mode_form.entered.connect(self._on_mode)
+        self.memory_forms = {mode: self.add_form(fields) for mode, fields in _MEMORY.items()}
+        self._cpu = self.add_form(_CPU)
+        self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
+        self._column.addWidget(self._hint)
+        self._work = self.add_form((_WORK,))
+        self.signals = {key: SignalField(key, name, open_plan, theme, self) for key, name in _SIGNALS}
+        for key, field in self.signals.items():
+            self._column.addWidget(field)
+            field.tried.connect(lambda signal, key=key: self._on_signal(key, signal, final=False))
+            field.entered.connect(lambda signal, key=key: self._on_signal(key, signal, final=True))
+            field.misread.connect(open_plan.not_accepted)
+        self._column.addStretch(1)
+        open_plan.selection_changed.connect(self._on_changed)
+
+    @property
+    def title(self) -> str:
+        """Name the guest."""
+        return self.label()
+
+    def item(self) -> Guest | None:
+        """Give the selected guest."""
+        item = self._open_plan.selected_item
+        return item if isinstance(item, Guest) else None
+
+    def shown_forms(self, item: BaseModel) -> list[Form]:
+        """Offer pools and hosts, and the memory settings of the guest's mode."""
+        assert isinstance(item, Guest)
+        plan = self._open_plan.plan
+        self._identity.offer("pool", [_TOP, *((pool.id, pool.label) for pool in plan.pools)])
+        hosts: list[tuple[Any, str]] = [(host.id, host.label) for host in plan.hosts]
+        if len(plan.hosts) < 2:
+            hosts.insert(0, (None, plan.hosts[0].label if plan.hosts else "no host yet"))
+        self._identity.offer("host", hosts)
+        mode = item.memory.mode
+        for name, form in self.memory_forms.items():
+            form.setVisible(name == mode)
+        for key, field in self.signals.items():
+            field.show_signal(item, key)
+        return [self._identity, self.mode_form, self.memory_forms[mode], self._cpu, self._work]
+
+    def _on_mode(self, _key: str, mode: str) -> None:
+        guest = self.item()
+        if guest is not None and mode != guest.memory.mode:
+            memory = other_mode(guest.memory, mode).model_dump()
+            self._editor.change(f"{guest.label}: memory mode → {mode}", guest.id, {"memory": memory})
+        self.enter()
+
+    def _on_signal(self, key: str, signal: Any, *, final: bool) -> None:
+        guest = self.item()
+        if guest is None:
+            return
+        step = settings_step(f"{guest.label}: {self.signals[key].name} over the day", [(guest.id, {key: signal})])
+        try:
+            if final:
+                self._open_plan.give_up()
+                self._open_plan.make(step)
+            else:
+                self._open_plan.preview_step(step)
+        except EditError as error:
+            self._open_plan.not_accepted.emit(str(error))
+        if final:
+            self.enter()
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+        super().style_anew()
+        self._hint.setFont(self._theme.font(12, bold=True))
+        for field in self.signals.values():
+            field.style_anew()
+
+
+class PoolPage(ItemPage):
+    """All settings of the selected pool."""
+
+    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
+        super().__init__(open_plan, editor, theme)
+        self._form = self.add_form(_POOL)
+        self._column.addStretch(1)
+        open_plan.selection_changed.connect(self._on_changed)
+
+    @property
+    def title(self) -> str:
+        """Name the pool."""
+        return self.label()
+
+    def item(self) -> Pool | None:
+        """Give the selected pool."""
+        item = self._open_plan.selected_item
+        return item if isinstance(item, Pool) else None
+
+    def shown_forms(self, item: BaseModel) -> list[Form]:
+        """Offer the pools it can lie in."""
+        assert isinstance(item, Pool)
+        plan = self._open_plan.plan
+        others = [(pool.id, pool.label) for pool in plan.pools if not _lies_in(plan, pool, item.id)]
+        self._form.offer("parent", [_TOP, *others])
+        return self.forms
+
+
+def _lies_in(plan: Plan, pool: Pool, other: str) -> bool:
+    here: str | None = pool.id
+    while here is not None and here != other:
+        here = plan.pools[plan.pool_index[here]].parent
+    return here == other

@@ -1,0 +1,124 @@
+"""The plan itself and its hosts."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
+
+from ruvex.desktop.editing import Editor
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.sheets.form import Field
+from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.plan import Host
+
+_HOST: Final = (
+    Field("name", "name", "text"),
+    Field("mhz", "speed of a core", "mhz"),
+    Field("sockets", "sockets", "whole"),
+    Field("cores_per_socket", "cores in a socket", "whole"),
+    Field("threads_per_core", "threads of a core", "whole"),
+    Field("smt_yield", "yield of second threads", "number"),
+    Field("overhead_mhz", "CPU it needs itself", "mhz"),
+    Field("numa_nodes", "NUMA nodes", "whole"),
+    Field("memory_mib", "memory", "mib"),
+    Field("overhead_mib", "memory it needs itself", "mib"),
+    Field("spill_mib", "spill space", "mib-needed"),
+    Field("spill_kind", "spill space lies on", "choice", choices=(("ssd", "ssd"), ("hdd", "hard disk"))),
+    Field("cpu_maker", "maker of the processor", "text"),
+    Field("cpu_level", "its level", "whole"),
+)
+
+
+class PlanPage(ItemPage):
+    """The name of the plan, and the settings of one of its hosts.
+
+    Attributes
+    ----------
+    name
+        The plan's name.
+    hosts
+        Which host shows.
+    """
+
+    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
+        super().__init__(open_plan, editor, theme)
+        self.name = SettingField("name", "name of the plan", theme, width=306)
+        self.name.typed.connect(lambda _key, text: self._on_named(text))
+        self._column.addWidget(self.name)
+        self._head = QLabel("Host", self)
+        self.hosts = QComboBox(self)
+        self.hosts.setAccessibleName("Host")
+        self.hosts.activated.connect(self._on_chosen)
+        self.add_button, self.remove_button = QPushButton("Add", self), QPushButton("Remove", self)
+        self.add_button.setToolTip("Add a host")
+        self.remove_button.setToolTip("Remove this host")
+        self.add_button.clicked.connect(self.add_host)
+        self.remove_button.clicked.connect(self._on_remove)
+        row = QHBoxLayout()
+        row.addWidget(self._head)
+        row.addWidget(self.hosts, 1)
+        row.addWidget(self.add_button)
+        row.addWidget(self.remove_button)
+        self._column.addLayout(row)
+        self._form = self.add_form(_HOST)
+        self._column.addStretch(1)
+        self._chosen: str | None = None
+
+    @property
+    def title(self) -> str:
+        """Name the page."""
+        return "Plan and hosts"
+
+    def item(self) -> Host | None:
+        """Give the host that shows."""
+        plan = self._open_plan.plan
+        if self._chosen not in plan.host_index:
+            self._chosen = plan.hosts[0].id if plan.hosts else None
+        return plan.hosts[plan.host_index[self._chosen]] if self._chosen is not None else None
+
+    def choose(self, host: str) -> None:
+        """Show a host."""
+        self._chosen = host
+        self.enter()
+
+    def add_host(self) -> None:
+        """Add a host and show it."""
+        host = self._editor.new_host()
+        if host is not None:
+            self.choose(host)
+            self._form.fields["name"].line.setFocus()
+
+    def enter(self) -> None:
+        """Show the plan's name and the host."""
+        plan, host = self._open_plan.plan, self.item()
+        self.name.show_value(plan.name)
+        self.hosts.clear()
+        for other in plan.hosts:
+            self.hosts.addItem(other.label, other.id)
+        self.hosts.setCurrentIndex(plan.host_index[host.id] if host is not None else -1)
+        self._form.setVisible(host is not None)
+        self.remove_button.setEnabled(host is not None)
+        super().enter()
+
+    def _on_named(self, text: str) -> None:
+        self._editor.rename_plan(text.strip())
+        self.name.accept()
+
+    def _on_chosen(self) -> None:
+        self.choose(str(self.hosts.currentData()))
+
+    def _on_remove(self) -> None:
+        host = self.item()
+        if host is not None:
+            self._editor.delete_host(host.id)
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+        super().style_anew()
+        self.name.style_anew()
+        self._head.setFont(self._theme.font(13, bold=True))
+        for widget in (self.hosts, self.add_button, self.remove_button):
+            widget.setFont(self._theme.font(12))

@@ -1,0 +1,250 @@
+"""Rules of this site: how its hypervisor divides, each rule with a sentence and what it changes right now."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Final
+
+import numpy as np
+from pydantic import BaseModel
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
+
+from ruvex.desktop.editing import Editor
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.sheets.form import Field, Form
+from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.widgets.figures import figure_with_unit
+from ruvex.divide import RESOURCES, Division
+from ruvex.plan import get_setting
+
+_LINE: Final = 18
+_LACKS: Final = 1e-6
+
+_DIVIDING: Final = (
+    Field(
+        "reservation_rule", "a reservation", "choice",
+        "Whether a reservation counts towards what the shares give, or comes on top of it.",
+        (("floor", "counts towards the shares"), ("on-top", "comes on top of the shares")),
+    ),
+    Field(
+        "shares_count", "shares count", "choice",
+        "Whether a guest's shares are taken as they are, or multiplied by its vCPUs and its GiB.",
+        (("per-guest", "as they are"), ("per-size", "by size")),
+    ),
+    Field(
+        "idle_cost", "idle cost", "number",
+        "How many times dearer an idle page counts than a busy one when thin guests compete; 1 makes no difference.",
+    ),
+)  # fmt: skip
+_BUDGET: Final = (
+    Field(
+        "set_aside_percent.cpu", "CPU set aside", "percent",
+        "Kept out of all promises, for the loss of a host, say.",
+    ),
+    Field("set_aside_percent.memory", "memory set aside", "percent", "The same for memory, before any overhead."),
+    Field("guest_overhead.fixed_mib", "overhead of a guest", "mib", "Memory each guest that is on costs its host."),
+    Field("guest_overhead.per_vcpu_mib", "and for each vCPU", "mib", "The same for every vCPU it has."),
+    Field("guest_overhead.percent_of_size", "and of its size", "percent", "The same as a part of its memory size."),
+)  # fmt: skip
+_RECLAIM: Final = (
+    Field(
+        "balloon_max_percent", "balloon, at most", "percent",
+        "How much of a thin guest's size its agent can take back.",
+    ),
+    Field(
+        "squeeze.max_percent", "squeezed, at most", "percent",
+        "How much of a guest's touched pages are compressed before any go to disk; 0 compresses none.",
+    ),
+    Field("squeeze.ratio", "squeezed to one part in", "number", "How many times smaller compressed pages are."),
+)  # fmt: skip
+_PACE: Final = (
+    Field(
+        "pace_cost.squeezed", "cost of squeezed memory", "number",
+        "How many times its time work takes on top if its whole working set lies in compressed memory.",
+    ),
+    Field("pace_cost.ssd", "cost of an ssd", "number", "The same on an ssd. An assumption: measure yours."),
+    Field("pace_cost.hdd", "cost of a hard disk", "number", "The same on a hard disk."),
+)  # fmt: skip
+_SHARING: Final = Field(
+    "page_sharing", "common pages by image", "text",
+    "MiB that guests of one image on a host have in common, such as: web 900, db 400. One copy serves them all.",
+)  # fmt: skip
+
+
+class BeforeAfter(QWidget):
+    """A few figures of the whole plan, before and after the rule that is being changed.
+
+    Attributes
+    ----------
+    lines
+        What each figure is, and its two values.
+    """
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.lines: list[tuple[str, str, str]] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_lines(self, lines: Sequence[tuple[str, str, str]]) -> None:
+        """Show figures."""
+        self.lines = list(lines)
+        self.setAccessibleName("; ".join(f"{name}: {a} before, {b} after" for name, a, b in lines))
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        """Ask for a line each, and one above."""
+        return QSize(200, self._theme.px(_LINE) * (len(self.lines) + 1) + self._theme.px(8))
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the table; what differs stands out."""
+        painter, theme = QPainter(self), self._theme
+        painter.fillRect(self.rect(), theme.colours.band_row)
+        high, right = theme.px(_LINE), self.width() - theme.px(8)
+        middle = right - theme.px(78)
+        top = theme.px(4)
+        painter.setPen(theme.colours.muted)
+        for x, text in ((middle, "before"), (right, "after")):
+            theme.face(11).draw_right(painter, x, top, high, text)
+        for number, (name, before, after) in enumerate(self.lines, start=1):
+            differs = before != after
+            y = top + number * high
+            painter.setPen(theme.colours.ink if differs else theme.colours.muted)
+            theme.face(12).draw(painter, theme.px(8), y, high, name)
+            theme.face(12).draw_right(painter, middle, y, high, before)
+            theme.face(12, bold=differs).draw_right(painter, right, y, high, after)
+        painter.end()
+
+
+def _short(division: Division, resource: str) -> int:
+    r = getattr(division, resource)
+    return int(np.sum((r.unmet > _LACKS * np.maximum(1.0, r.wanted)) & np.isnan(r.level)))
+
+
+class RulesPage(ItemPage):
+    """The rules of the plan.
+
+    Attributes
+    ----------
+    before_after
+        What the last change of a rule did to the whole plan.
+    """
+
+    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
+        super().__init__(open_plan, editor, theme)
+        self._compared: Division = open_plan.division
+        self.before_after = BeforeAfter(theme, self)
+        self._column.addWidget(self.before_after)
+        self._heads: list[QLabel] = []
+        for title, fields in (
+            ("Dividing", _DIVIDING),
+            ("What can be promised", _BUDGET),
+            ("Reclaiming thin memory", _RECLAIM),
+            ("Sharing pages", (_SHARING,)),
+            ("Pace", _PACE),
+        ):
+            head = QLabel(title, self)
+            self._heads.append(head)
+            self._column.addWidget(head)
+            form = self.add_form(fields)
+            for key, chooser in form.choosers.items():
+                chooser.highlighted.connect(lambda index, c=chooser, key=key: self._try(key, c.itemData(index)))
+        self._column.addStretch(1)
+        open_plan.effect_changed.connect(self._on_effect)
+
+    @property
+    def title(self) -> str:
+        """Name the page."""
+        return "Rules of this site"
+
+    def item(self) -> BaseModel | None:
+        """Give the rules, common pages as one line of text."""
+        rules = self._open_plan.plan.rules
+        text = ", ".join(f"{image} {mib:.12g}" for image, mib in rules.page_sharing.items())
+        return rules.model_copy(update={"page_sharing": text})
+
+    def target(self) -> str:
+        """Give the name by which edits address the rules."""
+        return "rules"
+
+    def label(self) -> str:
+        """Give what the list of what can be undone calls the rules."""
+        return "rules"
+
+    def enter(self) -> None:
+        """Show the rules, and compare with the plan as it is from now on."""
+        super().enter()
+        self._show_figures(self._compared, self._open_plan.division)
+
+    def _enter(self, form: Form, key: str, value: Any) -> None:
+        self._open_plan.give_up()
+        self._compared = self._open_plan.division
+        if key == _SHARING.key:
+            value = self._read_sharing(form, str(value))
+            if value is None:
+                return
+        elif value == get_setting(self._open_plan.base.rules, key):
+            self.enter()
+            return
+        super()._enter(form, key, value)
+
+    def _read_sharing(self, form: Form, text: str) -> dict[str, float] | None:
+        found: dict[str, float] = {}
+        for part in filter(None, (part.strip() for part in text.split(","))):
+            image, _, mib = part.rpartition(" ")
+            try:
+                found[image.strip()] = float(mib)
+            except ValueError:
+                image = ""
+            if not image:
+                reason = f"{part!r} is not an image and its MiB; write it such as: web 900"
+                form.refuse(_SHARING.key, reason)
+                self._open_plan.not_accepted.emit(reason)
+                return None
+        return found
+
+    def _step_text(self, form: Form, key: str, value: Any) -> str:
+        if key == _SHARING.key:
+            return f"rules: {_SHARING.name} changed"
+        return f"rules: {form.field(key).name} → {form.written(key, value)}"
+
+    def _try(self, key: str, value: Any) -> None:
+        if key != _SHARING.key:
+            super()._try(key, value)
+
+    def _on_effect(self) -> None:
+        if self.isVisible():
+            before = self._open_plan.before
+            if before is not None:
+                self._show_figures(before, self._open_plan.division)
+            elif self._open_plan.effect is None:
+                self._compared = self._open_plan.division
+                self._show_figures(self._compared, self._open_plan.division)
+
+    def _show_figures(self, before: Division, after: Division) -> None:
+        units = self._open_plan.units
+        lines = []
+        for name in RESOURCES:
+            unit, word = units.common(name), "CPU" if name == "cpu" else "memory"
+            both = [getattr(division, name) for division in (before, after)]
+            lines.append((f"guests short of {word}", *(str(_short(division, name)) for division in (before, after))))
+            lacking = [figure_with_unit(float(r.unmet[np.isnan(r.level)].sum()), unit) for r in both]
+            lines.append((f"{word} lacking", *lacking))
+            lines.append((f"{word} free to promise", *(figure_with_unit(r.free, unit) for r in both)))
+        paces = [
+            f"{float(np.nanmin(d.layers.pace)):.2f}" if np.any(~np.isnan(d.layers.pace)) else "–"
+            for d in (before, after)
+        ]
+        lines.append(("slowest pace", *paces))
+        self.before_after.show_lines([(name, a, b) for name, a, b in lines])
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+        super().style_anew()
+        for head in self._heads:
+            head.setFont(self._theme.font(13, bold=True))
+        self.before_after.updateGeometry()

@@ -1,0 +1,136 @@
+"""The sheet at the right edge of the window: one page at a time, with a title and a way to close it."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from ruvex.desktop.theme import Theme
+
+_WIDTH: Final = 348
+
+
+class Page(QWidget):
+    """A page of the sheet.
+
+    Signals
+    -------
+    titled(text)
+        The title of the page is another one.
+    """
+
+    titled = pyqtSignal(str)
+
+    @property
+    def title(self) -> str:
+        """What stands at the head of the sheet."""
+        return ""
+
+    def enter(self) -> None:
+        """Show what is current; called when the page comes up."""
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+
+
+class SideSheet(QFrame):
+    """Shows a page beside the rows.
+
+    Attributes
+    ----------
+    page
+        The page that shows, None while the sheet is closed.
+    close_button
+        Closes the sheet.
+
+    Signals
+    -------
+    closed()
+        The sheet was closed by the person.
+    """
+
+    closed = pyqtSignal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.page: Page | None = None
+        self._title = QLabel(self)
+        self._title.setTextFormat(Qt.TextFormat.PlainText)
+        self.close_button = QPushButton("✕", self)
+        self.close_button.setAccessibleName("Close the sheet")
+        self.close_button.setToolTip("Close the sheet (Esc)")
+        self.close_button.clicked.connect(self.close_sheet)
+        self._scroll = QScrollArea(self)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        head.addWidget(self.close_button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 8, 8)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addWidget(self._scroll, 1)
+        theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+        self.hide()
+
+    def open(self, page: Page) -> None:
+        """Show a page."""
+        if self.page is not page:
+            old = self._scroll.takeWidget()
+            if old is not None:
+                old.setParent(self)
+                old.hide()
+            if self.page is not None:
+                self.page.titled.disconnect(self._title.setText)
+            self.page = page
+            page.titled.connect(self._title.setText)
+            self._scroll.setWidget(page)
+        page.show()
+        page.style_anew()
+        page.enter()
+        self._title.setText(page.title)
+        self.setAccessibleName(page.title)
+        self.show()
+
+    def close_sheet(self) -> None:
+        """Close the sheet."""
+        self.hide()
+        self.closed.emit()
+
+    def shows(self, page: Page) -> bool:
+        """Tell whether a page shows."""
+        return not self.isHidden() and self.page is page
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Close with Esc."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.close_sheet()
+        elif event is not None:
+            super().keyPressEvent(event)
+
+    def _on_theme_changed(self) -> None:
+        theme, colours = self._theme, self._theme.colours
+        self.setFixedWidth(theme.px(_WIDTH))
+        self._title.setFont(theme.font(15, bold=True))
+        self.close_button.setFixedSize(theme.size(28, 24))
+        self.setStyleSheet(
+            f"SideSheet {{ background: {colours.panel.name()}; border: 0;"
+            f" border-left: 1px solid {colours.line.name()}; }}"
+            f"QScrollArea, QScrollArea > QWidget > QWidget {{ background: {colours.panel.name()}; }}"
+            f"QLabel {{ color: {colours.ink.name()}; }}"
+            f"QComboBox {{ background: {colours.field.name()}; color: {colours.ink.name()};"
+            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 1px 5px; }}"
+            f"QComboBox:focus {{ border: 2px solid {colours.ink.name()}; padding: 0 4px; }}"
+            f"QComboBox QAbstractItemView {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
+            f" selection-background-color: {colours.band_row.name()}; selection-color: {colours.ink.name()}; }}"
+            f"QCheckBox:focus {{ border: 1px solid {colours.ink.name()}; border-radius: 3px; }}"
+        )
+        if self.page is not None:
+            self.page.style_anew()

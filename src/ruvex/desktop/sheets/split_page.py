@@ -1,0 +1,195 @@
+"""Splitting what can be promised among pools by percentages."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from ruvex.advise import amount_to_split, split_among
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.steps import Step, settings_step
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.widgets.figures import NAME, figure_with_unit, parse_plain
+from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.divide import RESOURCES
+from ruvex.plan import EditError, Pool, UnitError
+
+_KINDS: Final = (("reservation", "as reservation"), ("limit", "as limit"), ("shares", "as shares"))
+
+
+class SplitPage(Page):
+    """Percentages for the pools that lie side by side, with their sum.
+
+    Attributes
+    ----------
+    parts
+        The percentage of each pool by id.
+    kind
+        What the parts become.
+    resources
+        Which resources are split.
+    sum_label, apply_button
+        What the parts come to; makes them.
+    """
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme) -> None:
+        super().__init__()
+        self._open_plan, self._theme = open_plan, theme
+        self._hint = QLabel(
+            "Give what can be promised to pools that lie side by side: after what is set aside, the overhead of all"
+            " guests, and what others there claim.", self,
+        )  # fmt: skip
+        self._hint.setWordWrap(True)
+        self._amounts = QLabel(self)
+        self._amounts.setWordWrap(True)
+        self.kind = QComboBox(self)
+        self.kind.setAccessibleName("What the parts become")
+        for value, text in _KINDS:
+            self.kind.addItem(text, value)
+        self.resources = {name: QCheckBox(NAME[name], self) for name in RESOURCES}
+        self.parts: dict[str, SettingField] = {}
+        self._parts_box = QWidget(self)
+        self._parts_column = QVBoxLayout(self._parts_box)
+        self._parts_column.setContentsMargins(0, 0, 0, 0)
+        self.sum_label = QLabel(self)
+        self.sum_label.setWordWrap(True)
+        self.apply_button = QPushButton("Split", self)
+        self.apply_button.clicked.connect(self._on_apply)
+        self.kind.currentIndexChanged.connect(lambda _index: self._show_sum())
+        choices = QHBoxLayout()
+        choices.addWidget(self.kind, 1)
+        for box in self.resources.values():
+            box.setChecked(True)
+            box.clicked.connect(lambda _checked: self._show_sum())
+            choices.addWidget(box)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(8)
+        for widget in (self._hint, self._amounts):
+            column.addWidget(widget)
+        column.addLayout(choices)
+        column.addWidget(self._parts_box)
+        column.addWidget(self.sum_label)
+        column.addWidget(self.apply_button)
+        column.addStretch(1)
+        open_plan.selection_changed.connect(self._on_changed)
+        open_plan.divided.connect(self._on_changed)
+
+    @property
+    def title(self) -> str:
+        """Name the page."""
+        return "Split among pools"
+
+    def pools(self) -> list[Pool]:
+        """Give the pools to be split among: those selected, or the one selected and its peers, or those at the top."""
+        plan, selection = self._open_plan.base, self._open_plan.selection
+        chosen = [pool for pool in plan.pools if pool.id in selection]
+        if len(chosen) > 1:
+            return chosen
+        parent = chosen[0].parent if chosen else None
+        return [pool for pool in plan.pools if pool.parent == parent]
+
+    def _on_changed(self) -> None:
+        if self.isVisible() and self._open_plan.before is None:
+            self.enter()
+
+    def enter(self) -> None:
+        """Show the pools and what there is to split."""
+        pools = self.pools()
+        if list(self.parts) != [pool.id for pool in pools]:
+            self._make_parts(pools)
+        try:
+            amounts = {name: amount_to_split(self._open_plan.claims, list(self.parts), name) for name in RESOURCES}
+        except EditError as error:
+            self._amounts.setText(str(error) if pools else "Add a pool first: Ctrl+Shift+N.")
+            self.apply_button.setEnabled(False)
+            self.sum_label.setText("")
+            return
+        told = [
+            f"{NAME[name]} {figure_with_unit(amount, self._open_plan.units.common(name))}"
+            for name, amount in amounts.items()
+        ]
+        self._amounts.setText(f"To split: {', '.join(told)}")
+        self._show_sum()
+
+    def _make_parts(self, pools: list[Pool]) -> None:
+        for field in self.parts.values():
+            self._parts_column.removeWidget(field)
+            field.hide()
+            field.deleteLater()
+        self.parts = {}
+        even, left = round(100 / len(pools)) if pools else 0, 100
+        for number, pool in enumerate(pools):
+            part = left if number == len(pools) - 1 else even
+            left -= part
+            field = SettingField(pool.id, pool.label, self._theme, width=90)
+            field.show_value(f"{part} %")
+            field.line.textEdited.connect(lambda _text: self._show_sum())
+            field.typed.connect(lambda _key, _text: self._show_sum())
+            self.parts[pool.id] = field
+            self._parts_column.addWidget(field)
+
+    def _percents(self) -> dict[str, float]:
+        return {pool: parse_plain(field.line.text().replace("%", "")) for pool, field in self.parts.items()}
+
+    def _step(self) -> Step:
+        percents, changes = self._percents(), []
+        for name, box in self.resources.items():
+            if box.isChecked():
+                changes += split_among(self._open_plan.claims, percents, name, self.kind.currentData())
+        merged: dict[str, dict[str, Any]] = {}
+        for pool, change in changes:
+            merged.setdefault(pool, {}).update(change)
+        parts = " / ".join(f"{percent:g}" for percent in percents.values())
+        return settings_step(f"split {parts} {self.kind.currentText()}", list(merged.items()))
+
+    def _show_sum(self) -> None:
+        try:
+            percents = self._percents()
+            step = self._step()
+        except (UnitError, EditError) as error:
+            self.sum_label.setText(str(error))
+            self.apply_button.setEnabled(False)
+            return
+        lines = [f"Sum: {sum(percents.values()):g} %"]
+        after = {pool.id: pool for pool in step.edit(self._open_plan.base).pools} if step.changed else {}
+        for pool in percents:
+            if pool in after:
+                lines.append(f"{after[pool].label}: {self._part_text(after[pool])}")
+        self.sum_label.setText("\n".join(lines))
+        self.apply_button.setEnabled(bool(step.changed))
+
+    def _part_text(self, pool: Pool) -> str:
+        kind, told = self.kind.currentData(), []
+        for name, box in self.resources.items():
+            if box.isChecked():
+                value = getattr(getattr(pool, name), kind)
+                unit = self._open_plan.units.common(name)
+                told.append(f"{value:g} shares" if kind == "shares" else figure_with_unit(value, unit))
+        return ", ".join(told)
+
+    def _on_apply(self) -> None:
+        texts: Mapping[str, str] = {pool: field.line.text() for pool, field in self.parts.items()}
+        try:
+            self._open_plan.make(self._step())
+        except (UnitError, EditError) as error:
+            self._open_plan.not_accepted.emit(str(error))
+        for pool, text in texts.items():
+            if pool in self.parts:
+                self.parts[pool].line.setText(text)
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+        theme, colours = self._theme, self._theme.colours
+        for label in (self._hint, self._amounts, self.sum_label):
+            label.setFont(theme.font(12))
+        self._hint.setStyleSheet(f"color: {colours.muted.name()};")
+        for widget in (self.kind, self.apply_button, *self.resources.values()):
+            widget.setFont(theme.font(12.5))
+            if isinstance(widget, QCheckBox):
+                widget.setStyleSheet(f"color: {colours.ink.name()};")
+        for field in self.parts.values():
+            field.style_anew()

@@ -1,0 +1,87 @@
+"""A step of work on the plan: an edit as a value, and what is known when promises do not allow it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ruvex.advise import Edit, Remedy, refusal_text
+from ruvex.divide import Refusal
+from ruvex.plan import Changes, EditError, Guest, Plan, change_many, find_item, needs_off
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One edit.
+
+    Attributes
+    ----------
+    text
+        What is done, as the undo entry and the effect line name it.
+    edit
+        The edit itself.
+    changed
+        The guests, pools or hosts it concerns, as they are called after it.
+    booting
+        Those among them that are powered on by it.
+    setting
+        Where it sets one number: the item, the setting and the value; the nearest value that passes is offered.
+    merges
+        Steps that follow each other with the same text here become one undo entry; empty for a step of its own.
+    """
+
+    text: str
+    edit: Edit
+    changed: tuple[str, ...]
+    booting: tuple[str, ...] = ()
+    setting: tuple[str, str, float] | None = None
+    merges: str = ""
+
+    def after(self, remedy: Remedy) -> Step:
+        """Give the step that takes a remedy first and then does this one."""
+
+        def both(plan: Plan) -> Plan:
+            return self.edit(change_many(plan, remedy.changes))
+
+        changed = (*self.changed, *(target for target, _ in remedy.changes))
+        return Step(f"{self.text}, and {remedy.text}", both, changed, self.booting)
+
+
+def settings_step(text: str, changes: Changes, *, merges: str = "") -> Step:
+    """Give the step that sets some settings to new values."""
+    changes = [(target, dict(change)) for target, change in changes]
+    setting = None
+    if len(changes) == 1 and len(changes[0][1]) == 1:
+        key, value = next(iter(changes[0][1].items()))
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            setting = (changes[0][0], key, float(value))
+    return Step(
+        text, lambda plan: change_many(plan, changes), tuple(t for t, _ in changes), setting=setting, merges=merges
+    )
+
+
+class PromiseRefusedError(EditError):
+    """A step that promises do not allow."""
+
+    def __init__(self, step: Step, refusal: Refusal, plan: Plan) -> None:
+        super().__init__(refusal_text(plan, refusal))
+        self.step, self.refusal = step, refusal
+
+
+def would_need_off(before: Plan, after: Plan, changed: Iterable[str]) -> str:
+    """Say which running guests would have to be powered off for a change, or give nothing."""
+    told: Mapping[str, Any] = {
+        new.label: needs_off(old, new)
+        for item_id in changed
+        if isinstance(old := find_item(before, item_id), Guest)
+        and isinstance(new := find_item(after, item_id), Guest)
+        and old.is_on
+        and new.is_on
+    }
+    named = [(label, what) for label, what in told.items() if what]
+    if not named:
+        return ""
+    label, what = named[0]
+    more = f" and {len(named) - 1} more" if len(named) > 1 else ""
+    return f"a running {label}{more} would have to be off for {' and '.join(what)}"

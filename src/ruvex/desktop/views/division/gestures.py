@@ -1,0 +1,229 @@
+"""What the mouse and ± do in the rows: drag settings at their ends, drag names onto pools, step shares."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+from PyQt6.QtCore import QObject, QPointF, Qt, QTimer, pyqtSignal
+
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.steps import PromiseRefusedError, Step, settings_step
+from ruvex.desktop.views.division.rows import Row
+from ruvex.desktop.widgets.axis import Axis
+from ruvex.desktop.widgets.dial_settings import dial_settings
+from ruvex.desktop.widgets.setting_text import setting_edit_text
+from ruvex.desktop.widgets.track import Handle
+from ruvex.divide import RESOURCES
+from ruvex.plan import EditError, Guest, Pool, find_item, get_setting, has_setting
+
+if TYPE_CHECKING:
+    from ruvex.desktop.views.division.butterfly import Butterfly
+
+_REACH: Final = 5.0
+_STARTS_AFTER: Final = 4.0
+_NO_LIMIT_FROM: Final = 0.995
+_SHARES_STEP: Final = 10.0
+_SHARES_REST_MS: Final = 900
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """The end of a bar, or a bracket, that can be dragged."""
+
+    row: Row
+    resource: str
+    handle: Handle
+    axis: Axis
+    snap: float
+
+
+class Gestures(QObject):
+    """Follows the mouse over the rows.
+
+    Attributes
+    ----------
+    edge
+        The edge that is held or hovered, or None.
+    carried
+        The guests and pools whose names are being dragged.
+    target
+        Where they would go: a pool's id, None for the top; meaningless while nothing is carried.
+    pointer_y
+        How far down the pointer is with them.
+
+    Signals
+    -------
+    dropped(pool)
+        Names were dropped on a pool, or at the top (None).
+    """
+
+    dropped = pyqtSignal(object)
+
+    def __init__(self, butterfly: Butterfly, open_plan: OpenPlan) -> None:
+        super().__init__(butterfly)
+        self._butterfly, self._open_plan = butterfly, open_plan
+        self.edge: Edge | None = None
+        self.carried: tuple[str, ...] = ()
+        self.target: str | None = None
+        self.pointer_y = 0.0
+        self._pressed: QPointF | None = None
+        self._name_pressed: str | None = None
+        self._is_dragging = False
+        self._refused: PromiseRefusedError | None = None
+        self._shares_step: Step | None = None
+        self._shares_rest = QTimer(self)
+        self._shares_rest.setSingleShot(True)
+        self._shares_rest.setInterval(_SHARES_REST_MS)
+        self._shares_rest.timeout.connect(self.settle_shares)
+
+    # Edges
+
+    def edge_at(self, point: QPointF) -> Edge | None:
+        """Give the end of the solid part, or the bracket, within reach of a point."""
+        row = self._butterfly.row_at(point.toPoint())
+        name = self._butterfly.wing_at(point.x())
+        if row is None or name is None or not row.is_on:
+            return None
+        item = find_item(self._open_plan.plan, row.item_id)
+        if not isinstance(item, Guest | Pool):
+            return None
+        axis = self._butterfly.axes_of(row)[name]
+        settings = dial_settings(self._open_plan.plan, self._open_plan.division, item, name)
+        best, least = None, _REACH
+        for handle in settings.handles:
+            if handle.value is None or not 0 <= handle.value <= axis.top or handle.key.endswith(".boot"):
+                continue
+            away = abs(axis.x(handle.value) - point.x())
+            if away <= least:
+                best, least = handle, away
+        return Edge(row, name, best, axis, settings.snap) if best is not None else None
+
+    def press(self, point: QPointF, *, on_name: str | None) -> None:
+        """Take what is under the pointer; nothing happens before it is moved."""
+        self.settle_shares()
+        self._pressed, self._name_pressed = point, on_name
+        self.edge = None if on_name is not None else self.edge_at(point)
+
+    def move(self, point: QPointF, *, is_pressed: bool, fine: bool) -> None:
+        """Follow the pointer."""
+        if not is_pressed or self._pressed is None:
+            self.edge = self.edge_at(point)
+            self._butterfly.viewport().setCursor(
+                Qt.CursorShape.SizeHorCursor if self.edge is not None else Qt.CursorShape.ArrowCursor
+            )
+            return
+        away = point - self._pressed
+        if not self._is_dragging and math.hypot(away.x(), away.y()) < _STARTS_AFTER:
+            return
+        if self.edge is not None:
+            self._is_dragging = True
+            self._drag_edge(self.edge, point, fine=fine)
+        elif self._name_pressed is not None:
+            self._is_dragging = True
+            self._carry(point)
+
+    def _drag_edge(self, edge: Edge, point: QPointF, *, fine: bool) -> None:
+        axis, handle = edge.axis, edge.handle
+        part = (point.x() - axis.zero) / (axis.end - axis.zero)
+        if handle.can_be_none and part >= _NO_LIMIT_FROM:
+            value = None
+        else:
+            snap = edge.snap / 10 if fine else edge.snap
+            value = min(max(round(max(part, 0.0) * axis.top / snap) * snap, handle.low), handle.high)
+        self._preview(edge.row.item_id, handle.key, value)
+
+    def _preview(self, item_id: str, key: str, value: float | None) -> None:
+        ids = self._alike(item_id, key)
+        text = setting_edit_text(self._open_plan, ids, key, value)
+        self._refused = None
+        try:
+            self._open_plan.preview_step(settings_step(text, [(target, {key: value}) for target in ids]))
+        except PromiseRefusedError as error:
+            self._refused = error
+            self._open_plan.not_accepted.emit(str(error))
+        except EditError as error:
+            self._open_plan.not_accepted.emit(str(error))
+        else:
+            self._open_plan.not_accepted.emit("")
+
+    def _alike(self, item_id: str, key: str) -> list[str]:
+        """Give what an edit of a row concerns: all that is selected and has the setting, if the row is among it."""
+        plan, selection = self._open_plan.base, self._open_plan.selection
+        if item_id not in selection:
+            return [item_id]
+        return [item_id, *(other for other in selection if other != item_id and has_setting(plan, other, key))]
+
+    def release(self) -> None:
+        """Let go: make what was dragged."""
+        dragging, carried, refused = self._is_dragging, self.carried, self._refused
+        edge, self.edge = self.edge, None
+        self._forget()
+        if dragging and edge is not None:
+            if refused is not None:
+                self._open_plan.give_up()
+                self._open_plan.refuse(refused)
+            else:
+                self._open_plan.commit()
+        elif dragging and carried:
+            self.dropped.emit(self.target)
+        self._butterfly.viewport().update()
+
+    def cancel(self) -> bool:
+        """Give up what is being dragged or stepped; tells whether there was anything."""
+        was_busy = self._is_dragging or self._shares_step is not None
+        if was_busy:
+            self._open_plan.give_up()
+            self._open_plan.not_accepted.emit("")
+        self.edge, self._shares_step = None, None
+        self._shares_rest.stop()
+        self._forget()
+        self._butterfly.viewport().update()
+        return was_busy
+
+    def _forget(self) -> None:
+        self._pressed, self._name_pressed, self._is_dragging = None, None, False
+        self.carried, self._refused = (), None
+
+    @property
+    def is_dragging(self) -> bool:
+        """Whether something is being dragged."""
+        return self._is_dragging
+
+    # Names
+
+    def _carry(self, point: QPointF) -> None:
+        """Carry the pressed name, and all that is selected with it, over the rows."""
+        assert self._name_pressed is not None
+        self.pointer_y = point.y()
+        selection = self._open_plan.selection
+        self.carried = selection if self._name_pressed in selection else (self._name_pressed,)
+        row = self._butterfly.row_at(point.toPoint())
+        if row is None:
+            self.target = None
+        elif row.is_pool:
+            self.target = row.item_id
+        else:
+            self.target = self._open_plan.division.parents[row.index]
+        self._butterfly.viewport().update()
+
+    # Shares
+
+    def step_shares(self, item_id: str, resource: str, steps: int) -> None:
+        """Preview other shares of a row; they are made after a rest, or when something else is done."""
+        item = find_item(self._open_plan.plan, item_id)
+        key = f"{resource}.shares"
+        if not isinstance(item, Guest | Pool) or resource not in RESOURCES:
+            return
+        value = max(_SHARES_STEP, round(get_setting(item, key) / _SHARES_STEP + steps) * _SHARES_STEP)
+        self._preview(item_id, key, value)
+        self._shares_step = self._open_plan.pending
+        self._shares_rest.start()
+
+    def settle_shares(self) -> None:
+        """Make the shares that are being previewed."""
+        self._shares_rest.stop()
+        if self._shares_step is not None and self._shares_step is self._open_plan.pending:
+            self._open_plan.commit()
+        self._shares_step = None

@@ -1,0 +1,147 @@
+"""Painting one row of the butterfly: name, bars, ghosts, figures, cause."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Final
+
+from PyQt6.QtCore import QPointF, QRect, Qt
+from PyQt6.QtGui import QColor, QPainter, QPolygonF
+
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.theme import BarColours, Theme
+from ruvex.desktop.views.division.frame import Frame
+from ruvex.desktop.views.division.rows import Row
+from ruvex.desktop.widgets.axis import Axis
+from ruvex.desktop.widgets.bars import Bar, Bars, bars_of, draw_bar, draw_ghost
+from ruvex.desktop.widgets.figures import figure
+from ruvex.divide import RESOURCES, Causes, Division, causes_of
+
+GUEST_BAR: Final = 12
+POOL_BAR: Final = 16
+_INDENT: Final = 14
+
+
+class RowPainter:
+    """Paints rows of one division."""
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme) -> None:
+        self._open_plan, self._theme = open_plan, theme
+        self._bars: dict[str, Bars] = {}
+        self._causes: dict[str, Causes] = {}
+        self.show(open_plan.division)
+
+    def show(self, division: Division) -> None:
+        """Take the figures of another division."""
+        self._division = division
+        self._bars = {name: bars_of(division, name) for name in RESOURCES}
+        self._causes.clear()
+
+    def bar(self, name: str, row: int) -> Bar:
+        """Give the bar of a row of the division."""
+        return self._bars[name][row]
+
+    def cause(self, name: str, row: int) -> str:
+        """Give the cause of a row's shortfall."""
+        if name not in self._causes:
+            self._causes[name] = causes_of(self._division, getattr(self._division, name))
+        return self._causes[name].word(row)
+
+    def triangle_x(self, row: Row, columns: Frame) -> int:
+        """Give where the name of a row begins, for a pool its triangle."""
+        return columns.names[0] + self._theme.px(8 + _INDENT * row.depth)
+
+    def paint(
+        self,
+        painter: QPainter,
+        row: Row,
+        place: QRect,
+        columns: Frame,
+        axes: Mapping[str, Axis],
+        wings: Sequence[str],
+        *,
+        with_name: bool,
+    ) -> None:
+        """Paint a row at a place; ``axes`` are those of this row."""
+        theme = self._theme
+        bar_height = theme.px(POOL_BAR if row.is_pool else GUEST_BAR)
+        bar_top = place.top() + (place.height() - bar_height) // 2
+        colours = theme.bar_colours(row.hue)
+        if with_name:
+            self._paint_name(painter, row, place, columns, colours)
+        if not row.is_on:
+            return
+        before = self._open_plan.before
+        if before is not None and before.ids is not self._division.ids:
+            before = None
+        for name in wings:
+            bar, axis = self._bars[name][row.index], axes[name]
+            draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
+            if before is not None:
+                old = float(getattr(before, name).delivered[row.index])
+                if abs(axis.x(old) - axis.x(bar.delivered)) >= 1:
+                    draw_ghost(painter, axis, old, bar_top, bar_height, theme.colours.ink)
+            hurt = self._paint_numbers(painter, name, row, place, columns)
+            if hurt and not row.is_pool:
+                self._paint_cause(painter, name, row, place, axis, bar)
+
+    def _paint_numbers(self, painter: QPainter, name: str, row: Row, place: QRect, columns: Frame) -> bool:
+        """Write what is delivered and, where something is missing, what was wanted; tells whether it is."""
+        theme, resource = self._theme, getattr(self._division, name)
+        left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
+        middle = left + (right - left) * 46 // 100
+        delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
+        is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
+        unit = self._open_plan.units.of(name, row.item_id)
+        painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
+        face = theme.face(12, bold=row.is_pool)
+        face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, unit))
+        if is_hurt:
+            painter.setPen(theme.colours.muted)
+            text = f"of {figure(delivered + unmet, unit)}"
+            theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)
+        return is_hurt
+
+    def _paint_cause(self, painter: QPainter, name: str, row: Row, place: QRect, axis: Axis, bar: Bar) -> None:
+        """Write why something is missing where there is room beyond the bar; of CPU only what is not the supply."""
+        cause = self.cause(name, row.index)
+        if not cause or (name == "cpu" and cause == "supply"):
+            return
+        face, gap = self._theme.face(10.5), self._theme.px(8)
+        end = bar.delivered + bar.unmet + bar.lent
+        if bar.limit <= axis.top:
+            end = max(end, bar.limit)
+        x = axis.x(end)
+        if abs(axis.end - x) < face.width(cause) + gap:
+            return
+        painter.setPen(self._theme.colours.faint)
+        at = x - gap - face.width(cause) if axis.end < axis.zero else x + gap
+        face.draw(painter, at, place.top(), place.height(), cause)
+
+    def _paint_name(self, painter: QPainter, row: Row, place: QRect, columns: Frame, colours: BarColours) -> None:
+        theme = self._theme
+        left, right = columns.names
+        x = self.triangle_x(row, columns)
+        if row.hue is not None:
+            for edge in (left, right - 3):
+                painter.fillRect(edge, place.top() + 3, 3, place.height() - 6, colours.solid)
+        if row.is_pool:
+            self._paint_triangle(painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded)
+            x += theme.px(14)
+        is_selected = row.item_id in self._open_plan.selection
+        face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
+        ink = colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint
+        painter.setPen(theme.colours.faint if row.is_context else ink)
+        text = row.label if row.is_on else f"{row.label} · off"
+        if any(getattr(self._division, name).node_broken[row.index] for name in RESOURCES):
+            text = f"! {text}"
+        face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
+
+    def _paint_triangle(self, painter: QPainter, middle: QPointF, colour: QColor, folded: bool) -> None:
+        r = self._theme.px(4)
+        shape = [(0, -r), (r + 1, 0), (0, r)] if folded else [(-1, -r / 2), (2 * r - 1, -r / 2), (r - 1, r / 2 + 1)]
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(QPolygonF([QPointF(middle.x() + a, middle.y() + b) for a, b in shape]))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

@@ -1,0 +1,29 @@
+"""What may be changed while a guest is on: section 7 of docs/model.md."""
+
+from __future__ import annotations
+
+from ruvex.plan._model import ElasticMemory, Guest
+
+
+def needs_off(before: Guest, after: Guest) -> list[str]:
+    """Name the changes of a guest that a running one would have to be powered off for; empty if there are none.
+
+    While on, the floor may only be lowered and the ceiling only raised; size and vCPUs may be raised where
+    ``hot_add`` says so, never lowered; boot size, memory mode and agent wait for a restart.
+    """
+    found = []
+    if after.vcpus != before.vcpus and not (after.vcpus > before.vcpus and "vcpus" in before.hot_add):
+        found.append("more vCPUs" if after.vcpus > before.vcpus else "fewer vCPUs")
+    old, new = before.memory, after.memory
+    if new.mode != old.mode:
+        return [*found, "another memory mode"]
+    if isinstance(old, ElasticMemory) and isinstance(new, ElasticMemory):
+        if new.floor > old.floor:
+            found.append("a higher floor")
+        if new.ceiling < old.ceiling:
+            found.append("a lower ceiling")
+        if new.boot != old.boot:
+            found.append("another boot size")
+    elif new.size != old.size and not (new.size > old.size and "memory" in before.hot_add):
+        found.append("more memory" if new.size > old.size else "less memory")
+    return found
