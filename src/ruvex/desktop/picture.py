@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import sys
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
-from ruvex.plan import RuvexError, parse_time
+from ruvex.plan import EditError, RuvexError, parse_time
 
 
 def take_picture(
@@ -19,6 +20,7 @@ def take_picture(
     at: str | None = None,
     select: str | None = None,
     preview: tuple[str, float] | None = None,
+    change: tuple[str, str, float] | None = None,
     do: Sequence[str] = (),
     look: str = "light",
     scale: float = 1.0,
@@ -34,6 +36,8 @@ def take_picture(
         Another moment than the plan's, and the id of a guest or pool to select.
     preview
         A setting of what is selected and a value, shown as while its dial is moved.
+    change
+        A change that is made: an item, a setting and its value; where it is refused, that is what the picture shows.
     do
         Names of actions that are run before the picture is taken.
     look, scale, size
@@ -47,6 +51,8 @@ def take_picture(
     from ruvex.desktop.actions import ActionName
     from ruvex.desktop.app import make_application, make_window
     from ruvex.desktop.state import State
+    from ruvex.desktop.steps import settings_step
+    from ruvex.desktop.widgets.setting_text import setting_edit_text
 
     application = make_application()
     with tempfile.TemporaryDirectory() as folder:
@@ -62,6 +68,12 @@ def take_picture(
         window.show()
         if select is not None and preview is not None:
             window.dials.preview(*preview)
+        if change is not None:
+            target, setting, value = change
+            text = setting_edit_text(window.open_plan, [target], setting, value)
+            step = settings_step(text, [(target, {setting: value})])
+            with contextlib.suppress(EditError):
+                window.open_plan.make(step)
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
         # What an answer from the background changes may ask the background again.
@@ -81,6 +93,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--at", help="the time of day, HH:MM")
     parser.add_argument("--select", help="the id of a guest or pool")
     parser.add_argument("--preview", metavar="SETTING=VALUE", help="a setting of it, as while its dial is moved")
+    parser.add_argument("--change", metavar="ITEM:SETTING=VALUE", help="a change to make, refused or not")
     parser.add_argument("--do", action="append", default=[], metavar="ACTION", help="an action to run, by its name")
     parser.add_argument("--look", choices=("light", "dark", "contrast"), default="light")
     parser.add_argument("--scale", type=float, default=1.0)
@@ -88,11 +101,16 @@ def main(arguments: list[str] | None = None) -> int:
     options = parser.parse_args(arguments)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     width, _, height = options.size.partition("x")
+    change = None
+    if options.change:
+        changed, _, wished = options.change.partition("=")
+        item, _, key = changed.partition(":")
+        change = (item, key, float(wished))
     setting, _, value = (options.preview or "").partition("=")
     try:
         take_picture(
             options.plan, options.file, at=options.at, select=options.select,
-            preview=(setting, float(value)) if setting else None, do=options.do, look=options.look,
+            preview=(setting, float(value)) if setting else None, change=change, do=options.do, look=options.look,
             scale=options.scale, size=(int(width), int(height)),
         )  # fmt: skip
     except RuvexError as error:

@@ -62,11 +62,11 @@ def settings_step(text: str, changes: Changes, *, merges: str = "") -> Step:
 
 
 class PromiseRefusedError(EditError):
-    """A step that promises do not allow."""
+    """A step that promises do not allow; ``plan`` is what it would have made."""
 
     def __init__(self, step: Step, refusal: Refusal, plan: Plan) -> None:
         super().__init__(refusal_text(plan, refusal))
-        self.step, self.refusal = step, refusal
+        self.step, self.refusal, self.plan = step, refusal, plan
 
 
 def would_need_off(before: Plan, after: Plan, changed: Iterable[str]) -> str:

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Final
 
 from PyQt6.QtCore import QObject, QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPixmap
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPalette, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.widgets.texts import Face
@@ -223,6 +223,18 @@ class Theme(QObject):
     def size(self, width: float, height: float) -> QSize:
         """Scale a size in pixels with the text."""
         return QSize(self.px(width), self.px(height))
+
+    def palette(self) -> QPalette:
+        """Give the colours for widgets that draw themselves, such as choices."""
+        colours, palette = self.colours, QPalette()
+        for role, colour in (
+            (QPalette.ColorRole.Window, colours.panel), (QPalette.ColorRole.WindowText, colours.ink),
+            (QPalette.ColorRole.Base, colours.field), (QPalette.ColorRole.Text, colours.ink),
+            (QPalette.ColorRole.Button, colours.panel), (QPalette.ColorRole.ButtonText, colours.ink),
+            (QPalette.ColorRole.Highlight, colours.ink), (QPalette.ColorRole.HighlightedText, colours.paper),
+        ):  # fmt: skip
+            palette.setColor(role, colour)
+        return palette
 
     def bar_colours(self, hue: int | None) -> BarColours:
         """Give the bar colours of a top-level pool by its number, or of a guest beside the pools (None)."""

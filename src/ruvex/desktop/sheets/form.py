@@ -155,6 +155,8 @@ class Form(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(6)
+        for column in range(_COLUMNS):
+            grid.setColumnStretch(column, 1)
         place = 0
         for field in fields:
             widget = self._widget(field)
@@ -300,4 +302,4 @@ class Form(QWidget):
             field.style_anew()
         for widget in (*self.boxes.values(), *self.choosers.values()):
             widget.setFont(theme.font(12.5))
-            widget.setStyleSheet(f"color: {colours.ink.name()};")
+            widget.setPalette(theme.palette())

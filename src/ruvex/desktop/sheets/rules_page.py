@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 from pydantic import BaseModel
 from PyQt6.QtCore import QSize
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from ruvex.desktop.editing import Editor
@@ -175,8 +175,14 @@ class RulesPage(ItemPage):
         """Give what the list of what can be undone calls the rules."""
         return "rules"
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Compare with the plan as it is from now on."""
+        super().showEvent(event)
+        self._compared = self._open_plan.division
+        self._show_figures(self._compared, self._compared)
+
     def enter(self) -> None:
-        """Show the rules, and compare with the plan as it is from now on."""
+        """Show the rules."""
         super().enter()
         self._show_figures(self._compared, self._open_plan.division)
 

@@ -60,7 +60,7 @@ class SideSheet(QFrame):
         self.page: Page | None = None
         self._title = QLabel(self)
         self._title.setTextFormat(Qt.TextFormat.PlainText)
-        self.close_button = QPushButton("✕", self)
+        self.close_button = QPushButton("×", self)
         self.close_button.setAccessibleName("Close the sheet")
         self.close_button.setToolTip("Close the sheet (Esc)")
         self.close_button.clicked.connect(self.close_sheet)
@@ -120,16 +120,17 @@ class SideSheet(QFrame):
         self.setFixedWidth(theme.px(_WIDTH))
         self._title.setFont(theme.font(15, bold=True))
         self.close_button.setFixedSize(theme.size(28, 24))
+        self.close_button.setFont(theme.font(15))
+        self.close_button.setStyleSheet(
+            f"QPushButton {{ border: 1px solid transparent; background: transparent; color: {colours.ink.name()};"
+            f" padding: 0; }}"
+            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; border-radius: 4px; }}"
+        )
         self.setStyleSheet(
             f"SideSheet {{ background: {colours.panel.name()}; border: 0;"
             f" border-left: 1px solid {colours.line.name()}; }}"
             f"QScrollArea, QScrollArea > QWidget > QWidget {{ background: {colours.panel.name()}; }}"
             f"QLabel {{ color: {colours.ink.name()}; }}"
-            f"QComboBox {{ background: {colours.field.name()}; color: {colours.ink.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 1px 5px; }}"
-            f"QComboBox:focus {{ border: 2px solid {colours.ink.name()}; padding: 0 4px; }}"
-            f"QComboBox QAbstractItemView {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
-            f" selection-background-color: {colours.band_row.name()}; selection-color: {colours.ink.name()}; }}"
             f"QCheckBox:focus {{ border: 1px solid {colours.ink.name()}; border-radius: 3px; }}"
         )
         if self.page is not None:

@@ -368,6 +368,7 @@ class SignalField(QWidget):
         self._label.setFont(self._theme.font(12))
         self._label.setStyleSheet(f"color: {self._theme.colours.muted.name()};")
         self.chooser.setFont(self._theme.font(12))
+        self.chooser.setPalette(self._theme.palette())
         for form in self.figures.values():
             form.style_anew()
         self.curve.updateGeometry()

@@ -125,7 +125,7 @@ class SplitPage(Page):
         for number, pool in enumerate(pools):
             part = left if number == len(pools) - 1 else even
             left -= part
-            field = SettingField(pool.id, pool.label, self._theme, width=90)
+            field = SettingField(pool.id, pool.label, self._theme, width=70, beside=True)
             field.show_value(f"{part} %")
             field.line.textEdited.connect(lambda _text: self._show_sum())
             field.typed.connect(lambda _key, _text: self._show_sum())
@@ -189,7 +189,7 @@ class SplitPage(Page):
         self._hint.setStyleSheet(f"color: {colours.muted.name()};")
         for widget in (self.kind, self.apply_button, *self.resources.values()):
             widget.setFont(theme.font(12.5))
-            if isinstance(widget, QCheckBox):
-                widget.setStyleSheet(f"color: {colours.ink.name()};")
+            if not isinstance(widget, QPushButton):
+                widget.setPalette(theme.palette())
         for field in self.parts.values():
             field.style_anew()

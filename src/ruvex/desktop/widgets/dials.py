@@ -6,6 +6,7 @@ import math
 from typing import Final
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
@@ -117,6 +118,13 @@ class Dials(QWidget):
         self._body.setVisible(not folded)
         self.why.setVisible(not folded and self.why_button.isChecked())
         self.fold_button.setText("▴" if folded else "▾")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep the explanation within the window."""
+        super().resizeEvent(event)
+        window = self.window()
+        if window is not None:
+            self.why.fit(window.height())
 
     def set_why(self, shown: bool) -> None:
         """Show or hide why the figures are what they are."""

@@ -19,7 +19,7 @@ class ElidedLabel(QWidget):
         super().__init__(parent)
         self._theme, self._px, self._at_right = theme, px, at_right
         self._text = self._short = ""
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
 
     def text(self) -> str:
         """Give the whole text."""

@@ -158,7 +158,7 @@ class HeadBand(QWidget):
         self.plan_button.setFont(theme.font(15, bold=True))
         for widget in (self._hosts, self._guests):
             widget.setFont(theme.font(12))
-        self._ratios.setFont(theme.font(11))
+        self._ratios.setFont(theme.font(10.5))
         for button in self._views:
             button.setFont(theme.font(13, bold=True))
         self.setStyleSheet(

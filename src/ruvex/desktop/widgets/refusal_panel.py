@@ -82,7 +82,7 @@ class RefusalPanel(QFrame):
             self._open_plan.background.drop(_SUBJECT)
             self.hide()
             return
-        plan, refusal = self._open_plan.base, refused.refusal
+        plan, refusal = refused.plan, refused.refusal
         self._head.setText(f"Not accepted: {refused.step.text}. {refused}.")
         lines = ["Tried, upwards:", *(f"   {line}" for line in chain_lines(plan, refusal))]
         if refusal.holders:

@@ -18,7 +18,8 @@ from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit
 from ruvex.desktop.widgets.offer_button import OfferButton
 from ruvex.divide import RESOURCES, Shifts, ladder_of, who_has_it
 
-_HEIGHT: Final = 196
+_HEIGHT: Final = 176
+_PART_OF_WINDOW: Final = 22  # percent
 _LINE: Final = 17
 _FIGURES: Final = 78
 _MOST_NAMED: Final = 4
@@ -178,6 +179,11 @@ class WhyPanel(QScrollArea):
         super().showEvent(event)
         self._on_divided()
 
+    def fit(self, window_height: int) -> None:
+        """Take no more of the window's height than leaves room for the rows."""
+        part = window_height * _PART_OF_WINDOW // 100
+        self.setFixedHeight(min(self._theme.px(_HEIGHT), max(part, self._theme.px(_LINE) * 4)))
+
     def _on_divided(self) -> None:
         if self.isHidden():
             return
@@ -211,7 +217,8 @@ class WhyPanel(QScrollArea):
 
     def _on_theme_changed(self) -> None:
         colours = self._theme.colours
-        self.setFixedHeight(self._theme.px(_HEIGHT))
+        window = self.window()
+        self.fit(window.height() if window is not None else 0)
         self.setStyleSheet(
             f"WhyPanel, WhyPanel > QWidget > QWidget {{ background: {colours.panel.name()}; }}"
             f"QScrollBar:vertical {{ background: transparent; width: 8px; }}"

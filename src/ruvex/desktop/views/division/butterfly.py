@@ -34,6 +34,7 @@ from ruvex.divide import RESOURCES, looks_same
 
 GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
+_LEAST_HEIGHT: Final = 40
 _MOST_TICKS: Final = 6
 _AXIS_AIR: Final = 1.02
 _TRIANGLE: Final = 14
@@ -93,6 +94,7 @@ class Butterfly(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(_LEAST_HEIGHT)
         self.setAccessibleName("Guests and pools: CPU to the left, memory to the right")
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -241,6 +243,7 @@ class Butterfly(QAbstractScrollArea):
         super().resizeEvent(event)
         self._set_scroll_range()
         self._lay_out_axes()
+        self._bring_into_view()
 
     # Selection
 

@@ -9,6 +9,9 @@ _NAMES_PART: Final = 0.2
 _NAMES_LEAST: Final = 190
 _NAMES_MOST: Final = 320
 _NUMBERS: Final = 104
+_NARROW: Final = 800
+_NARROW_NUMBERS: Final = 52
+_NARROW_NAMES: Final = 150
 _MARGIN: Final = 14
 _GAP: Final = 12
 
@@ -25,12 +28,17 @@ class Frame:
     memory_zero: int
     memory_end: int
     memory_numbers: tuple[int, int]
+    is_narrow: bool = False
+    """There is room for what is delivered only, not for what was wanted beside it."""
 
 
 def frame_for(width: int, scale: float) -> Frame:
     """Divide a width among the columns; ``scale`` is the text size against the standard."""
-    numbers, gap, margin = round(_NUMBERS * scale), round(_GAP * scale), _MARGIN
-    names = round(min(max(width * _NAMES_PART, _NAMES_LEAST * scale), _NAMES_MOST * scale))
+    is_narrow = width < _NARROW * scale
+    numbers = round((_NARROW_NUMBERS if is_narrow else _NUMBERS) * scale)
+    gap, margin = round(_GAP * scale), _MARGIN
+    least = _NARROW_NAMES if is_narrow else _NAMES_LEAST
+    names = round(min(max(width * _NAMES_PART, least * scale), _NAMES_MOST * scale))
     left = (width - names) // 2
     return Frame(
         width=width,
@@ -41,4 +49,5 @@ def frame_for(width: int, scale: float) -> Frame:
         memory_zero=left + names + gap,
         memory_end=width - margin - numbers - gap,
         memory_numbers=(width - margin - numbers, width - margin),
+        is_narrow=is_narrow,
     )

@@ -89,14 +89,14 @@ class RowPainter:
         """Write what is delivered and, where something is missing, what was wanted; tells whether it is."""
         theme, resource = self._theme, getattr(self._division, name)
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
-        middle = left + (right - left) * 46 // 100
+        middle = right if columns.is_narrow else left + (right - left) * 46 // 100
         delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
         is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
         unit = self._open_plan.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
         face = theme.face(12, bold=row.is_pool)
         face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, unit))
-        if is_hurt:
+        if is_hurt and not columns.is_narrow:
             painter.setPen(theme.colours.muted)
             text = f"of {figure(delivered + unmet, unit)}"
             theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)

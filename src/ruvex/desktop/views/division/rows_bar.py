@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Final
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from ruvex.desktop.open_plan import OpenPlan
@@ -84,6 +84,14 @@ class RowsBar(QWidget):
         button.clicked.connect(lambda _checked=False: run())
         return button
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave out what there is no room for; all of it has keys and stands in the menu."""
+        super().resizeEvent(event)
+        scaled = self.width() / self._theme.scale
+        self.line.setFixedWidth(self._theme.px(256 if scaled >= 800 else 150))
+        for button in (self.axis_button, self.order_button):
+            button.setVisible(scaled >= 640)
+
     def next_order(self) -> None:
         """Go on to the next order of the rows."""
         orders = list(ORDERS)
@@ -110,7 +118,6 @@ class RowsBar(QWidget):
         theme, colours = self._theme, self._theme.colours
         self.setFixedHeight(theme.px(_HEIGHT))
         self.line.setFont(theme.font(12))
-        self.line.setFixedWidth(theme.px(256))
         for button in (self.order_button, self.axis_button, *self.unit_buttons.values()):
             button.setFont(theme.font(11.5))
             button.setStyleSheet(

@@ -89,6 +89,8 @@ class WingHead(QWidget):
             parts.append(("cannot run as it is", True))
         is_left = axis.end < axis.zero
         x = axis.zero
+        if self._butterfly.columns.is_narrow:
+            parts = parts[:1]
         for text, strong in parts if not is_left else reversed(parts):
             face = theme.face(13 if strong else 12, bold=strong)
             painter.setPen(theme.colours.ink if strong else theme.colours.muted)
@@ -145,8 +147,8 @@ class WingHead(QWidget):
         face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
         for part in (0, 25, 50, 75, 100):
-            text = f"{part} % of want" if part == 100 else f"{part} %"
-            face.draw_centred(painter, QRectF(axis.x(axis.top * part / 100) - half, top, 2 * half, height), text)
+            place = QRectF(axis.x(axis.top * part / 100) - half, top, 2 * half, height)
+            face.draw_centred(painter, place, f"{part} %")
         self._paint_heading(painter, name)
 
     def _paint_ticks(self, painter: QPainter, axis: Axis, name: str) -> None:
@@ -168,4 +170,6 @@ class WingHead(QWidget):
         theme, columns = self._theme, self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         place = QRectF(left, theme.px(_SUMS + _SUPPLY), right - left, theme.px(_TICKS))
-        theme.face(10.5).draw_centred(painter, place, f"delivered, {self._open_plan.units.chosen(name)}")
+        unit = self._open_plan.units.chosen(name)
+        text = unit if columns.is_narrow else f"delivered, {unit}"
+        theme.face(10.5).draw_centred(painter, place, text)
