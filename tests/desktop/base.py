@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 import shutil
+import sys
 import tempfile
+import traceback
 import unittest
 from pathlib import Path
 
@@ -38,6 +40,11 @@ class WindowCase(unittest.TestCase):
         shutil.copytree(DEMO, self.folder / "demo")
         self.path = self.folder / "demo" / "orrin-sound.ruvex.json"
         self.warnings: list[str] = []
+        # An error in a slot ends the program unless somebody takes it.
+        self.errors: list[str] = []
+        before = sys.excepthook
+        sys.excepthook = lambda *error: self.errors.append("".join(traceback.format_exception(*error)))
+        self.addCleanup(setattr, sys, "excepthook", before)
         self.application = make_application()
         qInstallMessageHandler(self._on_message)
         self.addCleanup(qInstallMessageHandler, None)
@@ -60,6 +67,7 @@ class WindowCase(unittest.TestCase):
         self.settle()
         self.window.deleteLater()
         self.application.processEvents()
+        self.assertEqual("\n".join(self.errors), "")
         self.assertEqual(self.warnings, [])
 
     def settle(self, ms: int = 0) -> None:

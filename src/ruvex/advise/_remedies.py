@@ -218,23 +218,33 @@ class _Search:
 
     def _of_holders(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
         found = 0
-        idle: list[Pool] = []
-        busy: list[Guest] = []
-        for holder, amount in refusal.holders:
-            item = find_item(plan, holder)
-            if holder in self._changed or amount < refusal.shortfall:
-                continue
-            if isinstance(item, Pool):
-                idle.append(item)
-            elif isinstance(item, Guest):
-                busy.append(item)
-        smaller: list[Pool | Guest] = [*idle, *busy]
-        for holding in smaller:
-            for candidate in self._smaller(holding, resource, refusal.shortfall):
+        idle = [find_item(plan, holder) for holder, amount in refusal.holders if amount >= refusal.shortfall]
+        pools = [item for item in idle if isinstance(item, Pool) and item.id not in self._changed]
+        holding: list[Pool | Guest] = [*pools, *self._claiming(plan, refusal, resource)]
+        for item in holding:
+            for candidate in self._smaller(item, resource, refusal.shortfall):
                 yield candidate
                 found += 1
             if found >= _MOST_HOLDERS:
                 return
+
+    def _claiming(self, plan: Plan, refusal: Refusal, resource: str) -> list[Guest]:
+        """Give the other guests at or below the place that is short that claim what is missing, largest first."""
+        k, there = 0 if resource == "cpu" else 1, self._before.compiled.plan.guest_index
+        inside, more = {refusal.place}, True
+        while more:
+            below = {pool.id for pool in plan.pools if pool.parent in inside} - inside
+            inside |= below
+            more = bool(below)
+        found = []
+        for guest in plan.guests:
+            host = plan.host_of(guest)
+            is_here = guest.pool in inside if refusal.kind in ("cpu", "memory") else host and host.id == refusal.place
+            if is_here and guest.is_on and guest.id in there and guest.id not in self._changed:
+                claim = float(self._before.claim_of(guest.id)[k])
+                if claim >= refusal.shortfall:
+                    found.append((claim, guest))
+        return [guest for _, guest in sorted(found, key=lambda pair: -pair[0])]
 
     def _smaller(self, item: Pool | Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:
         if isinstance(item, Guest):

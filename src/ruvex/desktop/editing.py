@@ -105,7 +105,7 @@ class Editor(QObject):
         try:
             compiled = self._open_plan.base_compiled.with_plan(add_items(base, off))
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self.told.emit(f"Not done: {text}.\n{error}")
             return False
         admitted, waiting = admit_in_order(compiled, in_starting_order(compiled, wishing))
         final = [item if item.id in admitted else off[i] for i, item in enumerate(items)]

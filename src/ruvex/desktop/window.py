@@ -319,9 +319,9 @@ class Window(QMainWindow):
         if isinstance(units, dict):
             for name in CHOICES:
                 self.open_plan.units.choose(name, str(units.get(name)))
-        if layout.get("order") in ORDERS:
+        if str(layout.get("order")) in ORDERS:
             self.division.butterfly.set_order(layout["order"])
-        if layout.get("axis") in AXES:
+        if str(layout.get("axis")) in AXES:
             self.division.butterfly.set_axis_mode(layout["axis"])
         self.dials.set_folded(layout.get("dials_folded") is True)
         self.dials.set_why(layout.get("why") is True)

@@ -223,7 +223,8 @@ def rename_plan(plan: Plan, name: str) -> Plan:
 
 def move_moment(plan: Plan, moment_s: float) -> Plan:
     """Give a plan whose moment is another one, kept within the day."""
-    return _copy(plan, moment=min(max(moment_s, 0.0), plan.day_s))
+    moment_s = min(max(moment_s, 0.0), plan.day_s)
+    return plan if moment_s == plan.moment else _copy(plan, moment=moment_s)
 
 
 def _position(index: Mapping[str, int], target: str) -> int:

@@ -37,7 +37,10 @@ Dump = Any
 
 
 def _dump(signal: Signal) -> Dump:
-    return float(signal) if isinstance(signal, int | float) else signal.model_dump()
+    if isinstance(signal, int | float):
+        return float(signal)
+    # Times stay seconds here; in a file they are written as times of day.
+    return {name: getattr(signal, name) for name in type(signal).model_fields}
 
 
 def converted(signal: Signal, form: str, typical: float) -> Dump:

@@ -89,7 +89,7 @@ class EffectLine(QWidget):
         effect = self._open_plan.effect
         if self._refusal:
             self.text = self._refusal
-        elif effect is not None:
+        elif effect is not None and effect.ids is self._open_plan.division.ids:
             self.text = effect_text(effect, self._open_plan.plan, self._open_plan.units)
         else:
             self.text = _HINT

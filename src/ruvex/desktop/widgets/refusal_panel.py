@@ -92,8 +92,8 @@ class RefusalPanel(QFrame):
         self._asking.setText("Looking for what would make it pass…")
         self._asking.show()
         self.show()
-        self.close_button.setFocus()
         self._ask(refused)
+        self.close_button.setFocus()
 
     def _ask(self, refused: PromiseRefusedError) -> None:
         compiled, step = self._open_plan.base_compiled, refused.step

@@ -77,7 +77,7 @@ class SettingField(QWidget):
         self.key = key
         self._theme, self._width, self._beside = theme, width, beside
         self._shown = ""
-        self._refused = False
+        self._refused = self._is_entering = False
         self._name = QLabel(name, self)
         self.line = _Line(self)
         self.line.setAccessibleName(name)
@@ -124,13 +124,18 @@ class SettingField(QWidget):
     def _on_entered(self) -> None:
         # What is shown may be rounded: Enter on it must not round the setting too.
         if self.line.text() != self._shown:
+            # An answer may take the focus, which is no second entering.
+            self._is_entering = True
             self.typed.emit(self.key, self.line.text())
+            self._is_entering = False
         else:
             self.accept()
         self.line.selectAll()
 
     def _on_left(self) -> None:
-        if self.line.isModified() and not self._refused and self.line.text() != self._shown:
+        if self._is_entering or self._refused:
+            return
+        if self.line.isModified() and self.line.text() != self._shown:
             self.typed.emit(self.key, self.line.text())
 
     def _on_stepped(self, steps: int) -> None:

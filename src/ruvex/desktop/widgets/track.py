@@ -119,6 +119,9 @@ class Track(QWidget):
         """Show other handles, or the same ones at other values."""
         if tuple(handles) != self.handles:
             self.handles = tuple(handles)
+            self.setAccessibleDescription(
+                ", ".join(f"{h.name} {'none' if h.value is None else f'{h.value:.12g}'}" for h in self.handles)
+            )
             self.update()
 
     @property

@@ -8,7 +8,6 @@ from typing import Final
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
-    QFocusEvent,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
@@ -25,6 +24,7 @@ from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.gestures import Gestures
 from ruvex.desktop.views.division.name_line import NameLine
+from ruvex.desktop.views.division.reader_tree import ReaderTree
 from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.desktop.views.division.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
@@ -36,6 +36,7 @@ GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
 _LEAST_HEIGHT: Final = 40
 _MOST_TICKS: Final = 6
+_TICK_ROOM: Final = 44
 _AXIS_AIR: Final = 1.02
 _TRIANGLE: Final = 14
 _WHEEL_STEP: Final = 120
@@ -56,6 +57,8 @@ class Butterfly(QAbstractScrollArea):
         The common axis of each resource.
     gestures
         What the mouse is doing.
+    reader
+        The rows for those who cannot see them; it has the focus.
 
     Signals
     -------
@@ -90,12 +93,14 @@ class Butterfly(QAbstractScrollArea):
         self._name_line = NameLine(theme, self.viewport())
         self._name_line.entered.connect(self.renamed)
         self._name_line.left.connect(self.setFocus)
+        self.reader = ReaderTree(open_plan, self)
+        self.reader.focus_moved.connect(self._on_focus_moved)
+        self.setFocusProxy(self.reader)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(_LEAST_HEIGHT)
-        self.setAccessibleName("Guests and pools: CPU to the left, memory to the right")
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         open_plan.replaced.connect(self._on_replaced)
@@ -163,6 +168,8 @@ class Butterfly(QAbstractScrollArea):
             self._open_plan.division, self._open_plan.plan, self._folded, heights,
             order=self._order, wanted=self._wanted,
         )  # fmt: skip
+        self.reader.rows.show_rows(self.row_list)
+        self.reader.follow(self.row_list.number_of(self._open_plan.selected))
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.setSingleStep(heights[0])
@@ -218,7 +225,8 @@ class Butterfly(QAbstractScrollArea):
             top = max([float(values.max()) for values in tallest if values.size] + [0.0]) * _AXIS_AIR
             top = top or float(r.supply) or 1.0
             step_in_unit = decimal_step if unit.name != "GiB" else step_of
-            self.axes[name] = Axis(zero, end, top, step_in_unit(top / unit.per, _MOST_TICKS) * unit.per)
+            most = max(1, min(_MOST_TICKS, int(abs(end - zero) / self._theme.px(_TICK_ROOM))))
+            self.axes[name] = Axis(zero, end, top, step_in_unit(top / unit.per, most) * unit.per)
         self.axes_changed.emit()
 
     def axes_of(self, row: Row) -> Mapping[str, Axis]:
@@ -257,6 +265,7 @@ class Butterfly(QAbstractScrollArea):
                 self._folded.discard(above)
                 above = division.parents[division.position[above]]
             self._lay_out_rows()
+        self.reader.follow(self.row_list.number_of(selected))
         self._bring_into_view()
         self.viewport().update()
 
@@ -449,10 +458,11 @@ class Butterfly(QAbstractScrollArea):
             self._open_plan.select(item_id)
             self._anchor = item_id
 
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+    def _on_focus_moved(self) -> None:
         """Make the shares that are being stepped before the attention goes elsewhere."""
-        self.gestures.settle_shares()
-        super().focusOutEvent(event)
+        if not self.hasFocus():
+            self.gestures.settle_shares()
+        self.viewport().update()
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         """Tell a row's story where the pointer rests."""

@@ -1,0 +1,164 @@
+"""Units, axis, order, filter, why, and what screen readers are told."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.plan import Guest, find_item
+from tests.desktop.base import LEFT, WindowCase
+
+
+class Aids(WindowCase):
+    """Reading and typing in other units; rows in another order."""
+
+    def setUp(self) -> None:
+        """Open the demo at eight."""
+        super().setUp()
+        self.open_demo()
+        self.open_plan.set_moment(29_400.0)
+
+    def shown(self) -> list[str]:
+        """Give the rows in their order."""
+        return [row.item_id for row in self.butterfly.row_list.rows]
+
+    def test_units_for_reading_and_typing(self) -> None:
+        """U goes through four units; what is typed without one is in the unit in force."""
+        self.open_plan.select("gate-cameras")
+        field = self.dials.dials["cpu"].fields["cpu.limit"]
+        shown = []
+        for _ in range(4):
+            shown.append(field.line.text())
+            QTest.keyClick(self.window, Qt.Key.Key_U)
+            self.settle()
+        self.assertEqual(shown, ["1.20\u202fGHz", "1.923\u202f%", "11.54\u202f%", "0.4615\u202fcores"])
+        for unit, typed, mhz in (
+            ("% of own vCPUs", "50", 5200), ("cores", "1,5", 3900), ("% of host", "5 %", 3120), ("GHz", "50 %", 5200),
+            ("% of host", "2.5 GHz", 2500),
+        ):  # fmt: skip
+            self.open_plan.units.choose("cpu", unit)
+            self.type_into(field, typed)
+            guest = find_item(self.open_plan.plan, "gate-cameras")
+            assert isinstance(guest, Guest)
+            self.assertAlmostEqual(guest.cpu.limit or 0, mhz, places=6, msg=f"{typed} in {unit}")
+        QTest.keyClick(self.window, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
+        self.settle()
+        self.assertIn("%", self.dials.dials["memory"].fields["memory.reservation"].line.text())
+
+    def test_axis_against_own_want(self) -> None:
+        """On its own axis a guest that has all it wants fills its row, one that is hurt does not."""
+        view = self.butterfly.viewport()
+        crew = self.butterfly.row_rect("crew-roster").center().y()
+        end = round(self.butterfly.axes["cpu"].end) + 3
+        before = self.picture(view).pixelColor(end, crew)
+        QTest.keyClick(self.window, Qt.Key.Key_A)
+        self.settle()
+        self.assertNotEqual(self.picture(view).pixelColor(end, crew), before)
+        self.assertEqual(self.window.division.bar.axis_button.text(), "each against its own want")
+
+    def test_order_keeps_the_tree(self) -> None:
+        """Worst hit first and by name: members stay below their pool."""
+        for order in ("hurt", "name"):
+            QTest.mouseClick(self.window.division.bar.order_button, LEFT)
+            self.settle()
+            self.assertEqual(self.butterfly.order, order)
+            rows = self.butterfly.row_list.rows
+            above: list[str] = []
+            for row in rows:
+                del above[row.depth :]
+                parent = self.open_plan.division.parents[row.index]
+                self.assertEqual(above[-1] if above else None, parent)
+                above.append(row.item_id)
+        self.assertEqual(self.shown()[:2], ["booking", "fare-engine"])
+
+    def test_filter_by_name_and_tag(self) -> None:
+        """Only what matches shows, with the pools it is in; Esc shows all again."""
+        everything = self.shown()
+        QTest.keyClick(self.window, Qt.Key.Key_Slash)
+        line = self.window.division.bar.line
+        self.assertTrue(line.hasFocus())
+        QTest.keyClicks(line, "web")
+        self.settle()
+        self.assertEqual(self.shown(), ["booking", "web-front-1", "web-front-2", "web-front-3"])
+        line.clear()
+        QTest.keyClicks(line, "video")
+        self.settle()
+        self.assertEqual(self.shown(), ["sailing", "terminals", "gate-cameras"])
+        QTest.keyClick(line, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertEqual(self.shown(), everything)
+
+    def test_why_and_what_would_help(self) -> None:
+        """The panel tells the steps, who has the rest, and a click makes a move that helps."""
+        self.open_plan.select("ticket-db")
+        QTest.mouseClick(self.dials.why_button, LEFT)
+        self.settle()
+        side = self.dials.why.sides["cpu"]
+        self.assertEqual([text for _, text in side.ladder.lines][:2], ["promised", "delivered"])
+        self.assertIn("web-front-1 1.16", side.having.text())
+        offer = side.offers[0]
+        self.assertIn("+4.64", offer.text())
+        offer.setFocus()
+        self.settle()
+        self.assertIsNotNone(self.open_plan.before)
+        self.assertAlmostEqual(self.delivered("ticket-db"), 10_637, delta=5)
+        QTest.mouseClick(offer, LEFT)
+        self.settle()
+        self.assertAlmostEqual(self.delivered("ticket-db"), 10_637, delta=5)
+        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        self.open_plan.select("lagoon-sim")
+        self.settle()
+        self.assertEqual((side.ladder.lines, side.offers), ([], []))
+
+    def test_overcommit_in_the_head(self) -> None:
+        """The band tells vCPUs for each core and memory against the supply."""
+        self.assertRegex(
+            self.window.head._ratios.text(), r"4\.9 vCPU/core · memory 150.% configured, 53.% promised, 107"
+        )
+
+    def test_readers_hear_the_rows(self) -> None:
+        """The rows are a tree with names, kinds and stories; the current one follows the selection and the keys."""
+        reader = self.butterfly.reader
+        self.butterfly.setFocus()
+        self.assertTrue(self.butterfly.hasFocus())
+        self.open_plan.select("gate-north")
+        index = reader.currentIndex()
+        role = Qt.ItemDataRole.AccessibleTextRole
+        self.assertIn("guest: gate-north; CPU: gets 1.29", index.data(role))
+        self.assertIn("pool: Terminals", index.parent().data(role))
+        self.assertEqual(index.parent().parent().data(), "Sailing operations")
+        QTest.keyClick(reader, Qt.Key.Key_Down)
+        self.assertEqual(self.open_plan.selected, "gate-south")
+        self.assertEqual(reader.currentIndex().data(), "gate-south")
+        self.assertIn("reservation 6000", self._track_words("ticket-db"))
+
+    def _track_words(self, item_id: str) -> str:
+        self.open_plan.select(item_id)
+        return str(self.dials.dials["cpu"].track.accessibleDescription())
+
+    def test_every_action_has_its_key_in_the_sheet(self) -> None:
+        """F1 shows all keys; every action has a text and a hint, and no key serves two."""
+        QTest.keyClick(self.window, Qt.Key.Key_F1)
+        self.settle()
+        page = self.window.sheet.page
+        assert isinstance(page, KeysPage)
+        told = " ".join(label.text() for label, _ in page._labels)
+        keys: list[str] = []
+        for name in ActionName:
+            self.assertTrue(name.value.text and name.value.hint)
+            keys += name.value.keys
+            if name.value.keys:
+                self.assertIn(name.value.hint, told)
+        self.assertEqual(len(keys), len(set(keys)))
+        QTest.keyClick(self.window.sheet.close_button, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertFalse(self.window.sheet.isVisible())
+
+    def test_high_contrast(self) -> None:
+        """Black on white, remembered like the other looks."""
+        self.run_action(ActionName.LOOK_CONTRAST)
+        colours = self.window.theme.colours
+        self.assertEqual((colours.ink.name(), colours.paper.name()), ("#000000", "#ffffff"))
+        self.assertEqual(self.window.state.theme_mode, "contrast")

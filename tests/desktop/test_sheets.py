@@ -1,0 +1,250 @@
+"""The side sheets: full settings, curves, rules with before and after, splitting, hosts."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox
+
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.sheets.form import Form
+from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
+from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.rules_page import RulesPage
+from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item
+from tests.builders import cpu_guest, plan_of
+from tests.desktop.base import LEFT, NONE, WindowCase
+
+
+class SheetCase(WindowCase):
+    """The demo with a sheet open."""
+
+    def setUp(self) -> None:
+        """Open the demo at eight."""
+        super().setUp()
+        self.open_demo()
+        self.open_plan.set_moment(29_400.0)
+
+    def open_page(self, name: ActionName) -> ItemPage:
+        """Open a page."""
+        self.run_action(name)
+        page = self.window.sheet.page
+        assert isinstance(page, ItemPage)
+        return page
+
+    def form_of(self, page: ItemPage, key: str) -> Form:
+        """Give the form on show that has a setting."""
+        return next(form for form in page.forms if form.has(key) and form.isVisible())
+
+    def enter(self, page: ItemPage, key: str, text: str) -> None:
+        """Type a setting."""
+        self.type_into(self.form_of(page, key).fields[key], text)
+
+    def choose(self, chooser: QComboBox, value: object) -> None:
+        """Choose a value as a click does."""
+        chooser.setCurrentIndex(chooser.findData(value))
+        chooser.activated.emit(chooser.currentIndex())
+        self.settle()
+
+    def guest(self, item_id: str) -> Guest:
+        """Give a guest as it is."""
+        item = find_item(self.open_plan.plan, item_id)
+        assert isinstance(item, Guest)
+        return item
+
+
+class GuestSheet(SheetCase):
+    """All settings of a guest."""
+
+    def test_settings_follow_the_selection_and_are_edits(self) -> None:
+        """Typed, chosen and ticked settings are undo entries; a value that cannot be stays where it was typed."""
+        self.open_plan.select("mail")
+        page = self.open_page(ActionName.SETTINGS)
+        self.assertIsInstance(page, GuestPage)
+        self.enter(page, "vcpus", "6")
+        self.enter(page, "tags", "core; mail")
+        self.assertEqual((self.guest("mail").vcpus, self.guest("mail").tags), (6, ("core", "mail")))
+        self.choose(self.form_of(page, "pool").choosers["pool"], "booking")
+        self.assertEqual(self.guest("mail").pool, "booking")
+        QTest.mouseClick(self.form_of(page, "agent").boxes["agent"], LEFT, NONE, QPoint(8, 8))
+        self.settle()
+        self.assertFalse(self.guest("mail").agent)
+        self.assertEqual(self.open_plan.undo_stack.undoText(), "mail: agent installed: it can balloon and grow → no")
+        field = self.form_of(page, "memory.size").fields["memory.size"]
+        self.type_into(field, "4 parsecs")
+        self.assertTrue(field.is_refused)
+        self.assertEqual(field.line.text(), "4 parsecs")
+        self.assertIn("no memory unit", self.dials.effect.text)
+        self.open_plan.select("booking")
+        self.settle()
+        self.assertIsInstance(self.window.sheet.page, PoolPage)
+        self.assertEqual(self.window.sheet._title.text(), "Booking")
+
+    def test_memory_mode(self) -> None:
+        """Another mode keeps what both have, and offers its own settings."""
+        self.open_plan.select("berth-planner")
+        page = self.open_page(ActionName.SETTINGS)
+        assert isinstance(page, GuestPage)
+        self.choose(page.mode_form.choosers["memory.mode"], "elastic")
+        memory = self.guest("berth-planner").memory
+        assert isinstance(memory, ElasticMemory)
+        self.assertEqual((memory.boot, memory.floor, memory.ceiling), (18_432, 8192, 18_432))
+        self.assertIn("have to be off for another memory mode", self.dials.effect.text)
+        self.enter(page, "memory.ceiling", "20 GiB")
+        self.choose(page.mode_form.choosers["memory.mode"], "thin")
+        memory = self.guest("berth-planner").memory
+        assert isinstance(memory, ThinMemory)
+        self.assertEqual((memory.size, memory.reservation), (20_480, 8192))
+
+    def test_a_promise_is_tested_here_too(self) -> None:
+        """A refused reservation opens the refusal, the value stays marked until it is answered."""
+        self.open_plan.select("ticket-db")
+        page = self.open_page(ActionName.SETTINGS)
+        field = self.form_of(page, "memory.reservation").fields["memory.reservation"]
+        self.open_plan.change("rules", {"set_aside_percent.memory": 46}, "aside")
+        self.type_into(field, "52 GiB")
+        self.assertIn("short of memory promises", self.window.refusal.text)
+        self.assertTrue(field.is_refused)
+        QTest.mouseClick(self.window.refusal.close_button, LEFT)
+        self.settle()
+        self.assertEqual(field.line.text(), "24.0\u202fGiB")
+
+    def test_curves_are_shaped(self) -> None:
+        """Another form, a dragged peak with live effect, typed figures, a step added and taken away."""
+        self.open_plan.select("crew-roster")
+        page = self.open_page(ActionName.SETTINGS)
+        assert isinstance(page, GuestPage)
+        field = page.signals["demand.cpu"]
+        curve = field.curve
+        start = curve.points()[0].toPoint()
+        QTest.mousePress(curve, LEFT, NONE, start)
+        QTest.mouseMove(curve, start + QPoint(40, 10))
+        self.settle()
+        self.assertIsNotNone(self.open_plan.before)
+        QTest.mouseRelease(curve, LEFT, NONE, start + QPoint(40, 10))
+        self.settle()
+        signal = self.guest("crew-roster").demand.cpu
+        assert isinstance(signal, Daily)
+        self.assertGreater(signal.peak_at, 7.5 * 3600)
+        self.assertLess(signal.high, 2600)
+        self.type_into(field.figures["daily"].fields["peak_at"], "09:30")
+        signal = self.guest("crew-roster").demand.cpu
+        assert isinstance(signal, Daily)
+        self.assertEqual(signal.peak_at, 34_200)
+        self.choose(field.chooser, "steps")
+        steps = self.guest("crew-roster").demand.cpu
+        assert isinstance(steps, Steps)
+        before = len(steps.at)
+        QTest.mouseDClick(curve, LEFT, NONE, QPoint(curve.width() - 20, 10))
+        self.settle()
+        steps = self.guest("crew-roster").demand.cpu
+        assert isinstance(steps, Steps)
+        self.assertEqual(len(steps.at), before + 1)
+        curve.setFocus()
+        QTest.mouseClick(curve, LEFT, NONE, curve.points()[-1].toPoint())
+        QTest.keyClick(curve, Qt.Key.Key_Delete)
+        self.settle()
+        steps = self.guest("crew-roster").demand.cpu
+        assert isinstance(steps, Steps)
+        self.assertEqual(len(steps.at), before)
+        for form in ("number", "bursts"):
+            self.choose(field.chooser, form)
+            self.assertEqual(getattr(self.guest("crew-roster").demand.cpu, "kind", "number"), form)
+
+
+class Rules(SheetCase):
+    """Rules of this site."""
+
+    def test_before_and_after_are_live(self) -> None:
+        """While a rule is typed the figures of the whole plan move; Esc takes it back, Enter makes it."""
+        page = self.open_page(ActionName.RULES)
+        assert isinstance(page, RulesPage)
+        pace = page.before_after.lines[-1]
+        self.assertEqual((pace[0], pace[1]), ("slowest pace", pace[2]))
+        field = self.form_of(page, "pace_cost.ssd").fields["pace_cost.ssd"]
+        field.line.setFocus()
+        field.line.selectAll()
+        QTest.keyClicks(field.line, "5")
+        self.settle()
+        before, after = page.before_after.lines[-1][1:]
+        self.assertGreater(float(after), float(before))
+        QTest.keyClick(field.line, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertEqual(self.open_plan.plan.rules.pace_cost.ssd, 25)
+        self.type_into(field, "5")
+        self.assertEqual(self.open_plan.plan.rules.pace_cost.ssd, 5)
+        self.assertEqual(page.before_after.lines[-1][1:], (before, after))
+        self.run_action(ActionName.UNDO)
+        self.assertEqual(field.line.text(), "25")
+
+    def test_rules_are_chosen_and_page_sharing_is_typed(self) -> None:
+        """Every kind of rule; what cannot be read says how it is written."""
+        page = self.open_page(ActionName.RULES)
+        self.choose(self.form_of(page, "reservation_rule").choosers["reservation_rule"], "on-top")
+        self.assertEqual(self.open_plan.plan.rules.reservation_rule, "on-top")
+        self.enter(page, "page_sharing", "web 900, db 400")
+        self.assertEqual(self.open_plan.plan.rules.page_sharing, {"web": 900, "db": 400})
+        self.enter(page, "page_sharing", "web plenty")
+        self.assertIn("write it such as: web 900", self.dials.effect.text)
+        self.assertEqual(self.open_plan.plan.rules.page_sharing, {"web": 900, "db": 400})
+        self.enter(page, "set_aside_percent.cpu", "90 %")
+        self.assertIn("short of CPU promises", self.window.refusal.text)
+        nearest = next(offer for offer in self.window.refusal.offers if "nearest" in offer.text())
+        QTest.mouseClick(nearest, LEFT)
+        self.settle()
+        self.assertAlmostEqual(self.open_plan.plan.rules.set_aside_percent.cpu, 48.5)
+        self.assertIn("0.0", self.window.division.grab() and self.free())
+
+    def free(self) -> str:
+        """Give what is free of CPU promises."""
+        return f"{self.open_plan.division.cpu.free / 1000:.1f}"
+
+
+class PlanAndSplit(WindowCase):
+    """Hosts, and splitting among pools."""
+
+    def test_hosts(self) -> None:
+        """A second host is added and set up; guests stay on the first, and one with guests does not go."""
+        self.show_plan(plan_of([cpu_guest("a", 5)]))
+        self.run_action(ActionName.NEW_HOST)
+        page = self.window.plan_page
+        self.type_into(page.forms[0].fields["cores_per_socket"], "12")
+        self.assertEqual(self.open_plan.plan.hosts[1].cores, 24)
+        self.assertEqual(self.open_plan.plan.guests[0].host, "h")
+        self.type_into(page.name, "Two piers")
+        self.assertIn("Two piers", self.window.windowTitle())
+        QTest.mouseClick(page.remove_button, LEFT)
+        self.settle()
+        self.assertEqual(len(self.open_plan.plan.hosts), 1)
+        QTest.mouseClick(page.remove_button, LEFT)
+        self.settle()
+        self.assertEqual(len(self.open_plan.plan.hosts), 0)
+
+    def test_split(self) -> None:
+        """Parts as limits and shares; a sum over a hundred is told and cannot be made."""
+        self.show_plan(plan_of([], [{"id": "p"}, {"id": "q"}]))
+        self.run_action(ActionName.SPLIT)
+        page = self.window.sheet.page
+        assert isinstance(page, SplitPage)
+        self.assertEqual([f.line.text() for f in page.parts.values()], ["50 %", "50 %"])
+        page.parts["p"].line.setFocus()
+        page.parts["p"].line.selectAll()
+        QTest.keyClicks(page.parts["p"].line, "80")
+        self.settle()
+        self.assertIn("130 %", page.sum_label.text())
+        self.assertFalse(page.apply_button.isEnabled())
+        page.parts["q"].line.selectAll()
+        QTest.keyClicks(page.parts["q"].line, "20")
+        page.kind.setCurrentIndex(page.kind.findData("limit"))
+        self.settle()
+        QTest.mouseClick(page.apply_button, LEFT)
+        self.settle()
+        self.assertEqual(
+            [(p.cpu.limit, p.memory.limit) for p in self.open_plan.plan.pools], [(8000, 80_000), (2000, 20_000)]
+        )
+        page.kind.setCurrentIndex(page.kind.findData("shares"))
+        QTest.mouseClick(page.apply_button, LEFT)
+        self.settle()
+        self.assertEqual([p.cpu.shares for p in self.open_plan.plan.pools], [160, 40])
+        self.assertEqual(self.open_plan.undo_stack.count(), 2)
