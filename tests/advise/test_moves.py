@@ -24,7 +24,7 @@ class Moves(unittest.TestCase):
             [{"id": "p", "name": "Pier", "cpu": {"limit": 4000}}],
         )
         compiled = compile_plan(plan, {})
-        found = {move.text: move for move in moves_for(compiled, divide(compiled, 0.0), "a", "cpu")}
+        found = {move.text: move for move in moves_for(compiled, divide(compiled, 0.0), "a")["cpu"]}
         self.assertEqual(found["move it to the top, beside the pools"].gain, 1000)
         self.assertAlmostEqual(found["twice the shares (200)"].gain, 2000 / 3)
         self.assertEqual([guest for guest, _ in found["twice the shares (200)"].losses], ["b"])
@@ -35,14 +35,14 @@ class Moves(unittest.TestCase):
         """An elastic guest without its agent is helped by the agent."""
         guest = memory_guest("a", 6000, mode="elastic", boot=2000, floor=1000, ceiling=8000) | {"agent": False}
         compiled = compile_plan(plan_of([guest]), {})
-        texts = [move.text for move in moves_for(compiled, divide(compiled, 0.0), "a", "memory")]
+        texts = [move.text for move in moves_for(compiled, divide(compiled, 0.0), "a")["memory"]]
         self.assertEqual(texts, ["install the agent, so that it can grow"])
 
     def test_nothing_helps_who_lacks_nothing(self) -> None:
         """Nor one that is off."""
         plan = plan_of([cpu_guest("a", 10), cpu_guest("b", 9) | {"power": "off"}])
         compiled = compile_plan(plan, {})
-        self.assertEqual([moves_for(compiled, divide(compiled, 0.0), i, "cpu") for i in "ab"], [[], []])
+        self.assertEqual([moves_for(compiled, divide(compiled, 0.0), i)["cpu"] for i in "ab"], [[], []])
 
     @settings(max_examples=40)
     @given(plans(max_guests=5), st.data())
@@ -54,7 +54,7 @@ class Moves(unittest.TestCase):
         item, resource = data.draw(st.sampled_from(on)), data.draw(st.sampled_from(["cpu", "memory"]))
         compiled = compile_plan(plan, {})
         before = divide(compiled, 0.0)
-        for move in moves_for(compiled, before, item, resource):
+        for move in moves_for(compiled, before, item)[resource]:
             after = divide(compile_plan(change_many(plan, move.changes), {}), 0.0)
             for guest, change in [(item, move.gain), *move.losses]:
                 old, new = (float(getattr(d, resource).delivered[d.position[guest]]) for d in (before, after))

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from ruvex.divide import RESOURCES, Division, compile_plan, divide, parts_of, peer_weights, shifts_between
-from ruvex.plan import Plan, change_settings, plan_from
+from ruvex.plan import EditError, Plan, change_settings, move_items, plan_from
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.slow import SlowDivision
 from tests.divide.strategies import plans
@@ -368,3 +368,19 @@ class Properties(unittest.TestCase):
         changed = change_settings(plan, target, {setting: value})
         patched = compile_plan(plan, {}).with_plan(changed)
         self.assertEqual(divide(patched).to_json(), divided(changed).to_json())
+
+    @EXAMPLES
+    @given(plans(), st.data())
+    def test_moving_equals_compiling_anew(self, plan: Plan, data: st.DataObject) -> None:
+        """A guest or pool moved within the tree, and a dial changed with it, give the same figures to the bit."""
+        items = [*plan.pool_index, *plan.guest_index]
+        if not items:
+            return
+        try:
+            target = data.draw(st.sampled_from([None, *plan.pool_index]))
+            moved = move_items(plan, [data.draw(st.sampled_from(items))], target)
+        except EditError:
+            return
+        moved = change_settings(moved, items[0], {"cpu.shares": 777.0})
+        patched = compile_plan(plan, {}).with_plan(moved)
+        self.assertEqual(divide(patched).to_json(), divided(moved).to_json())

@@ -7,6 +7,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ruvex.desktop.units import GHZ, GIB, Unit
 from ruvex.desktop.widgets.figures import figure, parse, percent, typed
 from ruvex.plan import (
     UnitError,
@@ -18,9 +19,13 @@ from ruvex.plan import (
     parse_memory,
     parse_time,
 )
+from tests.builders import plan_of
 
 THIN = "\u202f"
 AROUND = {"core_mhz": 2600.0, "guest_mhz": 10_400.0, "host_mhz": 62_400.0}
+
+
+UNITS = (GHZ, GIB, Unit("cpu", "%", 100.0), Unit("cpu", "cores", 1000.0), Unit("memory", "%", 1000.0))
 
 
 class Typing(unittest.TestCase):
@@ -84,10 +89,11 @@ class Typing(unittest.TestCase):
                 read(text)
             self.assertIn(expected, str(caught.exception))
 
-    @given(st.integers(0, 2_000_000), st.sampled_from(["cpu", "memory"]))
-    def test_shown_settings_can_be_typed_back(self, value: int, resource: str) -> None:
-        """Whole MHz and MiB survive being shown in a field and entered again."""
-        self.assertAlmostEqual(parse(typed(float(value), resource), resource), value, delta=0.5)
+    @given(st.integers(0, 2_000_000), st.sampled_from(UNITS))
+    def test_shown_settings_can_be_typed_back(self, value: int, unit: Unit) -> None:
+        """Whole MHz and MiB survive being shown in a field and entered again, in any unit."""
+        plan = plan_of([{"id": "a", "vcpus": 3}])
+        self.assertAlmostEqual(parse(typed(float(value), unit), unit, plan, plan.guests[0]), value, delta=0.5)
 
     @given(st.text(max_size=12))
     def test_no_text_breaks_the_reader(self, text: str) -> None:
@@ -120,13 +126,13 @@ class Reading(unittest.TestCase):
             (format_time(0), "00:00"),
             (format_time(86_400), "24:00"),
             (format_time(3661), "01:01:01"),
-            (figure(0, "cpu"), "0.00"),
-            (figure(99_949, "cpu"), "99.9"),
-            (figure(99_951, "cpu"), "100"),
-            (figure(-700, "cpu", signed=True), "−0.70"),
-            (figure(700, "cpu", signed=True), "+0.70"),
-            (typed(6050, "cpu"), f"6.05{THIN}GHz"),
-            (typed(6053, "cpu"), f"6{THIN}053{THIN}MHz"),
+            (figure(0, GHZ), "0.00"),
+            (figure(99_949, GHZ), "99.9"),
+            (figure(99_951, GHZ), "100"),
+            (figure(-700, GHZ, signed=True), "−0.70"),
+            (figure(700, GHZ, signed=True), "+0.70"),
+            (typed(6050, GHZ), f"6.05{THIN}GHz"),
+            (typed(6053, GHZ), f"6{THIN}053{THIN}MHz"),
             (percent(0, 5), f"0{THIN}%"),
             (percent(5, 5), f"100{THIN}%"),
             (percent(4.9999, 5), f"99{THIN}%"),

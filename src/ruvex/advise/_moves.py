@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Compiled, DemandAt, Division, claims_of, demand_at, divide, refusal_between
+from ruvex.divide import RESOURCES, Claims, Compiled, Division, claims_of, demand_at, divide, refusal_between
 from ruvex.plan import (
     EditError,
     ElasticMemory,
@@ -30,6 +30,7 @@ Change = tuple[str, Mapping[str, Any]]
 _MOST: Final = 5
 _MOST_PLACES: Final = 3
 _LEAST_GAIN: Final = 0.005
+_NOISE: Final = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,8 +55,8 @@ class Move:
     losses: tuple[tuple[str, float], ...]
 
 
-def moves_for(compiled: Compiled, division: Division, item: str, resource: str) -> list[Move]:
-    """Compute what would help a guest or pool to more of ``cpu`` or ``memory``, the largest gain first.
+def moves_for(compiled: Compiled, division: Division, item: str) -> dict[str, list[Move]]:
+    """Compute what would help a guest or pool to more CPU and to more memory, the largest gain first.
 
     Moves that promises do not allow, or that gain next to nothing, are left out.
 
@@ -65,59 +66,71 @@ def moves_for(compiled: Compiled, division: Division, item: str, resource: str) 
         The plan and its division at a moment.
     item
         The id of a guest or pool of the plan.
-    resource
-        ``cpu`` or ``memory``.
+
+    Returns
+    -------
+    dict
+        Moves by ``cpu`` and ``memory``.
     """
-    r, row = getattr(division, resource), division.position[item]
-    lacking = float(r.unmet[row])
-    if not division.on[row] or lacking <= _LEAST_GAIN * max(1.0, float(r.wanted[row])):
-        return []
-    trial = _Trial(compiled, division, item, resource)
-    found = []
-    for text, changes in _candidates(compiled.plan, division, item, resource):
-        move = trial.of(text, changes)
-        if move is not None and move.gain > _LEAST_GAIN * lacking:
-            found.append(move)
-    return sorted(found, key=lambda move: -move.gain)[:_MOST]
+    row, trial = division.position[item], _Trial(compiled, division, item)
+    found: dict[str, list[Move]] = {name: [] for name in RESOURCES}
+    for name, moves in found.items():
+        r = getattr(division, name)
+        lacking = float(r.unmet[row])
+        if not division.on[row] or lacking <= _LEAST_GAIN * max(1.0, float(r.wanted[row])):
+            continue
+        for text, changes in _candidates(compiled.plan, division, item, name):
+            move = trial.of(text, changes, name)
+            if move is not None and move.gain > _LEAST_GAIN * lacking:
+                moves.append(move)
+        moves.sort(key=lambda move: -move.gain)
+        del moves[_MOST:]
+    return found
 
 
 class _Trial:
-    """Divides again with changes, and compares guest by guest."""
+    """Divides again with changes, each set of them once, and compares guest by guest."""
 
-    def __init__(self, compiled: Compiled, division: Division, item: str, resource: str) -> None:
-        self._compiled, self._division = compiled, division
-        self._item, self._resource = item, resource
-        self._claims = claims_of(compiled)
-        self._before = self._delivered(division)
+    def __init__(self, compiled: Compiled, division: Division, item: str) -> None:
+        self._compiled, self._division, self._item = compiled, division, item
+        self._claims: Claims | None = None
+        self._rows = np.array([division.position[guest.id] for guest in compiled.plan.guests], dtype=np.int64)
+        self._divisions: dict[str, Division | None] = {}
 
-    def _delivered(self, division: Division) -> Floats:
-        """Give what each guest gets, in plan order."""
-        rows = [division.position[guest.id] for guest in self._compiled.plan.guests]
-        return np.asarray(getattr(division, self._resource).delivered[rows])
-
-    def of(self, text: str, changes: Sequence[Change]) -> Move | None:
-        """Give the move with its effect, or None if it cannot be made."""
+    def _after(self, changes: Sequence[Change]) -> Division | None:
+        """Give the division with some changes, or None if they cannot be made."""
         try:
             plan = change_many(self._compiled.plan, changes)
         except EditError:
             return None
-        compiled = self._compiled.with_plan(plan)
-        if refusal_between(self._claims, claims_of(compiled), [target for target, _ in changes]) is not None:
-            return None
-        demand: DemandAt = self._division.demand
+        compiled, demand = self._compiled.with_plan(plan), self._division.demand
+        if any(key.partition(".")[2] not in ("shares", "limit") for _, change in changes for key in change):
+            self._claims = self._claims or claims_of(self._compiled)
+            if refusal_between(self._claims, claims_of(compiled), [target for target, _ in changes]) is not None:
+                return None
         if compiled.tree is not self._compiled.tree:
             demand = demand_at(compiled, self._division.at_s)
-        after = divide(compiled, self._division.at_s, demand=demand)
-        old, new = (
-            float(getattr(d, self._resource).delivered[d.position[self._item]]) for d in (self._division, after)
-        )
-        change = self._delivered(after) - self._before
-        least = 1e-9 * max(1.0, getattr(after, self._resource).supply)
-        paying = np.flatnonzero(change < -least)
-        paying = paying[np.argsort(change[paying], kind="stable")]
+        return divide(compiled, self._division.at_s, demand=demand)
+
+    def of(self, text: str, changes: Sequence[Change], resource: str) -> Move | None:
+        """Give the move with its effect on one resource, or None if it cannot be made."""
+        key = repr(changes)
+        if key not in self._divisions:
+            self._divisions[key] = self._after(changes)
+        after = self._divisions[key]
+        if after is None:
+            return None
+        before, now = getattr(self._division, resource), getattr(after, resource)
+        gain = now.delivered[after.position[self._item]] - before.delivered[self._division.position[self._item]]
         guests = self._compiled.plan.guests
+        rows = self._rows
+        if after.position is not self._division.position:
+            rows = np.array([after.position[guest.id] for guest in guests], dtype=np.int64)
+        change = now.delivered[rows] - before.delivered[self._rows]
+        paying = np.flatnonzero(change < -_NOISE * max(1.0, now.supply))
+        paying = paying[np.argsort(change[paying], kind="stable")]
         losses = tuple((guests[i].id, float(change[i])) for i in paying.tolist())
-        return Move(text, tuple(changes), new - old, losses)
+        return Move(text, tuple(changes), float(gain), losses)
 
 
 def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> Iterator[tuple[str, list[Change]]]:

@@ -44,7 +44,7 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
     if not division.on[division.position[item]]:
         raise EditError(f"{item!r} is powered off and takes no part; try: ruvex admit {path} {item}")
     having = who_has_it(compiled, division, item)
-    moves = {name: moves_for(compiled, division, item, name) for name in RESOURCES}
+    moves = moves_for(compiled, division, item)
     ladders = {name: ladder_of(division, item, name) for name in RESOURCES}
     if as_json:
         document: dict[str, Any] = {"plan": plan.name, "at": division.at_s, "id": item}

@@ -96,8 +96,9 @@ class Compiled:
     def with_plan(self, plan: Plan, traces: Traces | None = None) -> Compiled:
         """Give the compiled form of another plan, patching only what differs where the tree is the same.
 
-        A changed dial, a power switch, or changed rules cost a comparison and a few numbers; another tree,
-        host, demand or day costs a new compilation. Either way the result equals ``compile_plan(plan, traces)``.
+        A changed dial, a power switch, or changed rules cost a comparison and a few numbers, a move within the tree
+        another tree; another host, demand or day costs a new compilation. Either way the result equals
+        ``compile_plan(plan, traces)``.
         """
         traces = self.traces if traces is None else traces
         old = self.plan
@@ -105,16 +106,25 @@ class Compiled:
             return self
         if not self._same_frame(plan, traces):
             return compile_plan(plan, traces)
-        guests, pools, scaled = self.guests, self.pools, self.scaled
         changed = _changed(plan.guests, old.guests)
         changed_pools = _changed(plan.pools, old.pools)
+        is_moved = False
         for i in changed:
             a, b = plan.guests[i], old.guests[i]
-            if (a.id, a.pool, a.host, a.image, a.demand) != (b.id, b.pool, b.host, b.image, b.demand):
+            if (a.id, a.host, a.image, a.demand) != (b.id, b.host, b.image, b.demand):
                 return compile_plan(plan, traces)
+            is_moved = is_moved or a.pool != b.pool
         for i in changed_pools:
-            if (plan.pools[i].id, plan.pools[i].parent) != (old.pools[i].id, old.pools[i].parent):
+            if plan.pools[i].id != old.pools[i].id:
                 return compile_plan(plan, traces)
+            is_moved = is_moved or plan.pools[i].parent != old.pools[i].parent
+        if is_moved:
+            return self._in_tree(build_tree(plan))._patched(plan, changed, changed_pools)
+        return self._patched(plan, changed, changed_pools)
+
+    def _patched(self, plan: Plan, changed: Sequence[int], changed_pools: Sequence[int]) -> Compiled:
+        """Give the compiled form of a plan of this tree, patching the guests and pools at some places of the plan."""
+        guests, pools, scaled = self.guests, self.pools, self.scaled
         if changed:
             guests = guests.copy()
             for i in changed:
@@ -125,6 +135,22 @@ class Compiled:
                 pools[:, :, self.tree.pool_place[i]] = _pool_columns(plan.pools[i])
                 scaled[self.tree.pool_place[i]] = plan.pools[i].member_scaled
         return replace(self, plan=plan, guests=guests, pools=pools, scaled=scaled)
+
+    def _in_tree(self, tree: Tree) -> Compiled:
+        """Give the same guests and pools in the order of another tree; the plan is still the old one."""
+        guests = self.tree.guest_place[np.argsort(tree.guest_place)]
+        pools = self.tree.pool_place[np.argsort(tree.pool_place)]
+        place = np.argsort(guests)
+        return replace(
+            self,
+            tree=tree,
+            guests=self.guests[:, guests],
+            pools=self.pools[:, :, pools],
+            scaled=self.scaled[pools],
+            host_of=self.host_of[guests],
+            images=replace(self.images, guests=place[self.images.guests]),
+            signals=self.signals.in_order(guests),
+        )
 
     def _same_frame(self, plan: Plan, traces: Traces) -> bool:
         old = self.plan

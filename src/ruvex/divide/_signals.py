@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -136,6 +136,12 @@ class SignalBank:
         The maximum is exact, not taken over samples: the turning points of every form are known.
         """
         return self._evaluate(times_s, highest=True)
+
+    def in_order(self, guests: Ints) -> SignalBank:
+        """Give the same signals for the guests in another order: at each place the guest that stands there now."""
+        count, place = self.constants.shape[1], np.argsort(guests)
+        groups = tuple(replace(group, at=group.at // count * count + place[group.at % count]) for group in self.groups)
+        return SignalBank(self.constants[:, guests], groups)
 
     def _evaluate(self, times_s: ArrayLike, *, highest: bool) -> Floats:
         times = np.asarray(times_s, dtype=np.float64)

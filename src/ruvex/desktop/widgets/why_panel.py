@@ -151,11 +151,14 @@ class WhyPanel(QScrollArea):
     ----------
     sides
         One for each resource.
+    answered_for
+        The id whose moves show, None while they are looked for.
     """
 
     def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._open_plan, self._theme = open_plan, theme
+        self.answered_for: str | None = None
         body = QWidget(self)
         self.sides = {name: _Side(name, open_plan, theme, body) for name in RESOURCES}
         row = QHBoxLayout(body)
@@ -194,6 +197,7 @@ class WhyPanel(QScrollArea):
             self._ask()
 
     def _ask(self) -> None:
+        self.answered_for = None
         item, compiled, division = self._open_plan.selected, self._open_plan.compiled, self._open_plan.division
         if item is None or not division.on[division.position[item]]:
             self._open_plan.background.drop(_SUBJECT)
@@ -202,14 +206,14 @@ class WhyPanel(QScrollArea):
             return
 
         def work() -> _Answer:
-            moves = {name: moves_for(compiled, division, item, name) for name in RESOURCES}
-            return who_has_it(compiled, division, item), moves
+            return who_has_it(compiled, division, item), moves_for(compiled, division, item)
 
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
             if answer is not None and division is self._open_plan.division and item == self._open_plan.selected:
                 having, moves = answer
+                self.answered_for = item
                 for name, side in self.sides.items():
                     side.show_answer(having.get(name), moves[name])
 
