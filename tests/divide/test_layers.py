@@ -28,7 +28,7 @@ def layers(division: Division, guest: str) -> dict[str, float]:
 
 def cause(division: Division, item: str, resource: str = "memory") -> str:
     """Give the cause of a row's shortfall."""
-    return causes_of(division, getattr(division, resource)).word(division.position[item])
+    return causes_of(division, resource).word(division.position[item])
 
 
 class WorkedExamples(unittest.TestCase):
@@ -103,7 +103,7 @@ class WorkedExamples(unittest.TestCase):
         names = ("ceiling", "agent", "size", "pooled", "low", "fine")
         expected = ["own ceiling", "agent missing", "own size", "pool's limit", "pool's limit", ""]
         self.assertEqual([cause(division, name) for name in names], expected)
-        row = causes_of(division, division.memory).pool_row[division.position["pooled"]]
+        row = causes_of(division, "memory").pool_row[division.position["pooled"]]
         self.assertEqual(division.ids[row], "high")
 
     def test_causes_of_cpu(self) -> None:
@@ -146,7 +146,7 @@ class Identities(unittest.TestCase):
         np.testing.assert_allclose(found.cover[:, rows].sum(axis=0), memory.unmet[rows], rtol=1e-9, atol=1e-6)
         pace = found.pace[~np.isnan(found.pace)]
         self.assertTrue(np.all((pace > 0) & (pace <= 1)))
-        causes = causes_of(division, memory)
+        causes = causes_of(division, "memory")
         lacking = memory.unmet > 1e-6 * max(1.0, memory.supply)
         self.assertTrue(np.all(causes.code[lacking & division.on] > 0), "every shortfall has its cause")
         for row, kind in enumerate(division.kinds):

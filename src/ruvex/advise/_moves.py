@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import RESOURCES, Claims, Compiled, Division, claims_of, demand_at, divide, refusal_between
+from ruvex.divide import RESOURCES, Claims, Compiled, Division, ask, claims_of, demand_at, refusal_between, solve
 from ruvex.plan import (
     EditError,
     ElasticMemory,
@@ -94,11 +94,15 @@ class _Trial:
     def __init__(self, compiled: Compiled, division: Division, item: str) -> None:
         self._compiled, self._division, self._item = compiled, division, item
         self._claims: Claims | None = None
-        self._rows = np.array([division.position[guest.id] for guest in compiled.plan.guests], dtype=np.int64)
-        self._divisions: dict[str, Division | None] = {}
+        self._outcomes: dict[str, Floats | None] = {}
+        items = (*compiled.plan.guests, *compiled.plan.pools)
+        rows = np.array([division.position[item.id] for item in items], dtype=np.int64)
+        self._before = np.stack([getattr(division, name).delivered[rows] for name in RESOURCES])
+        plan = compiled.plan
+        self._at = plan.guest_index[item] if item in plan.guest_index else len(plan.guests) + plan.pool_index[item]
 
-    def _after(self, changes: Sequence[Change]) -> Division | None:
-        """Give the division with some changes, or None if they cannot be made."""
+    def _outcome(self, changes: Sequence[Change]) -> Floats | None:
+        """Give what guests and then pools get with some changes, in plan order, or None if they cannot be made."""
         try:
             plan = change_many(self._compiled.plan, changes)
         except EditError:
@@ -110,27 +114,25 @@ class _Trial:
                 return None
         if compiled.tree is not self._compiled.tree:
             demand = demand_at(compiled, self._division.at_s)
-        return divide(compiled, self._division.at_s, demand=demand)
+        tree = compiled.tree
+        members = np.concatenate((tree.guest_place + tree.pool_count, tree.pool_place))
+        return solve(compiled, ask(compiled, demand)).delivered[:, members]
 
     def of(self, text: str, changes: Sequence[Change], resource: str) -> Move | None:
         """Give the move with its effect on one resource, or None if it cannot be made."""
         key = repr(changes)
-        if key not in self._divisions:
-            self._divisions[key] = self._after(changes)
-        after = self._divisions[key]
-        if after is None:
+        if key not in self._outcomes:
+            self._outcomes[key] = self._outcome(changes)
+        outcome = self._outcomes[key]
+        if outcome is None:
             return None
-        before, now = getattr(self._division, resource), getattr(after, resource)
-        gain = now.delivered[after.position[self._item]] - before.delivered[self._division.position[self._item]]
-        guests = self._compiled.plan.guests
-        rows = self._rows
-        if after.position is not self._division.position:
-            rows = np.array([after.position[guest.id] for guest in guests], dtype=np.int64)
-        change = now.delivered[rows] - before.delivered[self._rows]
-        paying = np.flatnonzero(change < -_NOISE * max(1.0, now.supply))
-        paying = paying[np.argsort(change[paying], kind="stable")]
-        losses = tuple((guests[i].id, float(change[i])) for i in paying.tolist())
-        return Move(text, tuple(changes), float(gain), losses)
+        k, guests = RESOURCES.index(resource), self._compiled.plan.guests
+        change = outcome[k] - self._before[k]
+        of_guests = change[: len(guests)]
+        paying = np.flatnonzero(of_guests < -_NOISE * max(1.0, getattr(self._division, resource).supply))
+        paying = paying[np.argsort(of_guests[paying], kind="stable")]
+        losses = tuple((guests[i].id, float(of_guests[i])) for i in paying.tolist())
+        return Move(text, tuple(changes), float(change[self._at]), losses)
 
 
 def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> Iterator[tuple[str, list[Change]]]:

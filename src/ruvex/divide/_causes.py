@@ -38,13 +38,20 @@ class Causes:
         return CAUSES[self.code[row]]
 
 
-def causes_of(division: Division, resource: ResourceDivision) -> Causes:
-    """Find for every row of a resource of a division what stops it from having more.
+def causes_of(division: Division, resource: str) -> Causes:
+    """Find for every row of ``cpu`` or ``memory`` what stops it from having more; worked out once for a division.
 
     A guest that has all it may have is stopped by its own setting; one that has less, by the nearest pool above it
     that has reached its limit, or else by the supply. Pools have the cause that reaches them from above.
     """
-    r, layers = resource, division.layers
+    found = division.causes.get(resource)
+    if found is None:
+        found = division.causes[resource] = _find(division, getattr(division, resource))
+    return found
+
+
+def _find(division: Division, r: ResourceDivision) -> Causes:
+    layers = division.layers
     least = _NOISE * max(1.0, r.supply)
     rows = np.arange(r.cap.size)
     is_pool = ~np.isnan(r.level)

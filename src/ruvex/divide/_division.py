@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 import numpy as np
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide import _compiled as c
 from ruvex.divide._asks import CAP, CLAIM, FLOOR, USE, WANTED, Asks, DemandAt, ask, demand_at
-from ruvex.divide._causes import causes_of
+from ruvex.divide._causes import Causes, causes_of
 from ruvex.divide._compiled import Compiled
 from ruvex.divide._fill import Filled, fill_tree
 from ruvex.divide._layers import Layers, layers_of
@@ -110,6 +110,8 @@ class Division:
         Where each row's memory lies, and what is missing of it.
     demand
         What the guests' work asks for at that moment, in the numbering of the tree.
+    causes
+        Where ``causes_of`` keeps what it found.
     """
 
     plan_name: str
@@ -126,17 +128,19 @@ class Division:
     memory: ResourceDivision
     layers: Layers
     demand: DemandAt
+    causes: dict[str, Causes] = field(default_factory=dict, repr=False)
 
     def to_json(self) -> dict[str, Any]:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
         return {
             "plan": self.plan_name,
             "at": self.at_s,
-            "cpu": self._resource_json(self.cpu),
-            "memory": self._resource_json(self.memory),
+            "cpu": self._resource_json("cpu"),
+            "memory": self._resource_json("memory"),
         }
 
-    def _resource_json(self, resource: ResourceDivision) -> dict[str, Any]:
+    def _resource_json(self, resource_name: str) -> dict[str, Any]:
+        resource: ResourceDivision = getattr(self, resource_name)
         names = (
             "reservation",
             "limit",
@@ -149,7 +153,7 @@ class Division:
             "delivered",
             "unmet",
         )
-        causes = causes_of(self, resource)
+        causes = causes_of(self, resource_name)
         columns = [getattr(resource, name).tolist() for name in names]
         rows = []
         for i, values in enumerate(zip(*columns, strict=True)):

@@ -104,7 +104,7 @@ def ladder_of(division: Division, item: str, resource: str) -> Ladder:
         wanted=wanted,
         held=max(0.0, delivered + float(r.unmet[row]) - wanted),
         rungs=_rungs(r, row),
-        stops=_stops(division, r, row),
+        stops=_stops(division, resource, row),
         level=r.top_level if parent < 0 else float(r.level[parent]),
         weight=float(r.weight[row]),
         peer_weight=float(r.weight[peers].sum()),
@@ -130,9 +130,9 @@ def _rungs(r: ResourceDivision, row: int) -> tuple[Rung, ...]:
     return (*(Rung(kind, amount) for kind, amount in parts[:-1]), Rung(parts[-1][0], last))
 
 
-def _stops(division: Division, r: ResourceDivision, row: int) -> tuple[Stop, ...]:
-    unmet = float(r.unmet[row])
-    causes = causes_of(division, r)
+def _stops(division: Division, resource: str, row: int) -> tuple[Stop, ...]:
+    r: ResourceDivision = getattr(division, resource)
+    unmet, causes = float(r.unmet[row]), causes_of(division, resource)
     if not causes.code[row]:
         return ()
     if not np.isnan(r.level[row]):

@@ -310,7 +310,7 @@ class Dials(QWidget):
             )
             return f"gets all it wants{held}"
         what = "the CPU" if name == "cpu" else "the memory"
-        cause = causes_of(self._open_plan.division, r).word(row)
+        cause = causes_of(self._open_plan.division, name).word(row)
         lacks = f"lacks {figure_with_unit(unmet, unit)}"
         return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}: {cause}"
 

@@ -7,7 +7,7 @@ from typing import Final
 
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.widgets.figures import NAME, typed
-from ruvex.plan import format_number
+from ruvex.plan import find_item, format_number
 
 SETTING_NAMES: Final = {
     "reservation": "reservation", "limit": "limit", "floor": "floor", "boot": "boot size", "ceiling": "ceiling",
@@ -23,8 +23,8 @@ def setting_edit_text(open_plan: OpenPlan, ids: Sequence[str], key: str, value: 
     if len(ids) > 1:
         return f"{len(ids)} selected: {what} → {after}"
     before = _value_text(open_plan, ids[0], resource, setting, open_plan.setting_before(ids[0], key))
-    label = {item.id: item.label for item in (*open_plan.base.pools, *open_plan.base.guests)}[ids[0]]
-    return f"{label} {what} {before} → {after}"
+    item = find_item(open_plan.base, ids[0])
+    return f"{getattr(item, 'label', ids[0])} {what} {before} → {after}"
 
 
 def _value_text(open_plan: OpenPlan, item_id: str, resource: str, setting: str, value: float | None) -> str:

@@ -15,7 +15,7 @@ from ruvex.desktop.views.division.rows import Row
 from ruvex.desktop.widgets.axis import Axis
 from ruvex.desktop.widgets.bars import Bar, Bars, bars_of, draw_bar, draw_ghost
 from ruvex.desktop.widgets.figures import figure
-from ruvex.divide import RESOURCES, Causes, Division, causes_of
+from ruvex.divide import RESOURCES, Division, causes_of
 
 GUEST_BAR: Final = 12
 POOL_BAR: Final = 16
@@ -28,14 +28,12 @@ class RowPainter:
     def __init__(self, open_plan: OpenPlan, theme: Theme) -> None:
         self._open_plan, self._theme = open_plan, theme
         self._bars: dict[str, Bars] = {}
-        self._causes: dict[str, Causes] = {}
         self.show(open_plan.division)
 
     def show(self, division: Division) -> None:
         """Take the figures of another division."""
         self._division = division
         self._bars = {name: bars_of(division, name) for name in RESOURCES}
-        self._causes.clear()
 
     def bar(self, name: str, row: int) -> Bar:
         """Give the bar of a row of the division."""
@@ -43,9 +41,7 @@ class RowPainter:
 
     def cause(self, name: str, row: int) -> str:
         """Give the cause of a row's shortfall."""
-        if name not in self._causes:
-            self._causes[name] = causes_of(self._division, getattr(self._division, name))
-        return self._causes[name].word(row)
+        return causes_of(self._division, name).word(row)
 
     def triangle_x(self, row: Row, columns: Frame) -> int:
         """Give where the name of a row begins, for a pool its triangle."""

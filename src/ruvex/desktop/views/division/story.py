@@ -36,7 +36,7 @@ def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> l
     parts = [f"gets {figure_with_unit(float(r.delivered[row]), unit)}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
     if r.unmet[row] > 0:
-        cause = causes_of(division, r).word(row)
+        cause = causes_of(division, name).word(row)
         lacks = f"lacks {figure_with_unit(float(r.unmet[row]), unit)}"
         parts.append(f"{lacks} (cause: {cause})" if cause else lacks)
     if r.claim[row] > 0:
