@@ -5,6 +5,7 @@ A worker gets frozen input and gives a value back; it touches no widget. The ans
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from typing import Any
 
@@ -29,24 +30,28 @@ class _Job(QRunnable):
 
     def run(self) -> None:
         """Do the work in the worker's thread."""
-        if not self._is_wanted():
-            return
-        value, problem = None, None
-        try:
-            value = self._work()
-        except Exception as error:
-            problem = error
-        self._speaker.answered.emit(self._answer, value, problem)
+        value, problem, is_wanted = None, None, self._is_wanted()
+        if is_wanted:
+            try:
+                value = self._work()
+            except Exception as error:
+                problem = error
+        self._speaker.answered.emit(self._answer if is_wanted else None, value, problem)
 
 
 class Background(QObject):
-    """Runs work in a thread of its own, in the order it was given."""
+    """Runs work in a thread of its own, in the order it was given.
+
+    While it works nothing is garbage-collected: a collection that happens to begin in the worker would take widgets
+    apart there, which only the window's thread may do.
+    """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
+        self._pending = 0
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
         self._speaker.answered.connect(self._on_answered)
@@ -57,6 +62,8 @@ class Background(QObject):
         What waits of the same subject and has not begun answers an older question: it is dropped.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
+        self._pending += 1
+        gc.disable()
         self._pool.start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
 
     def drop(self, subject: str) -> None:
@@ -66,6 +73,11 @@ class Background(QObject):
     def wait(self) -> None:
         """Wait until all work is done; the answers follow with the next events."""
         self._pool.waitForDone()
+        gc.enable()
 
-    def _on_answered(self, answer: Answer, value: Any, problem: Exception | None) -> None:
-        answer(value, problem)
+    def _on_answered(self, answer: Answer | None, value: Any, problem: Exception | None) -> None:
+        self._pending -= 1
+        if self._pending == 0:
+            gc.enable()
+        if answer is not None:
+            answer(value, problem)

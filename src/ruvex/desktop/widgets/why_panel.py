@@ -16,7 +16,7 @@ from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.elided_label import ElidedLabel
 from ruvex.desktop.widgets.figures import NAME, figure, figure_with_unit
 from ruvex.desktop.widgets.offer_button import OfferButton
-from ruvex.divide import RESOURCES, Shifts, ladder_of, who_has_it
+from ruvex.divide import RESOURCES, Shifts, ladder_of, looks_same, who_has_it
 
 _HEIGHT: Final = 176
 _PART_OF_WINDOW: Final = 22  # percent
@@ -159,6 +159,7 @@ class WhyPanel(QScrollArea):
         super().__init__(parent)
         self._open_plan, self._theme = open_plan, theme
         self.answered_for: str | None = None
+        self._shown = open_plan.division
         body = QWidget(self)
         self.sides = {name: _Side(name, open_plan, theme, body) for name in RESOURCES}
         row = QHBoxLayout(body)
@@ -190,8 +191,13 @@ class WhyPanel(QScrollArea):
     def _on_divided(self) -> None:
         if self.isHidden():
             return
-        for side in self.sides.values():
-            side.show_ladder()
+        division, shown = self._open_plan.division, self._shown
+        self._shown = division
+        is_moving = self._open_plan.before is not None and shown.ids is division.ids
+        for name, side in self.sides.items():
+            # A dial that is on its way mostly leaves the other resource as it is.
+            if not (is_moving and looks_same(getattr(shown, name), getattr(division, name))):
+                side.show_ladder()
         # While a dial moves, or an offer is only looked at, the answers stand: they are about the plan as it is.
         if self._open_plan.before is None:
             self._ask()
