@@ -54,7 +54,6 @@ class RowsBar(QWidget):
         self.line = _Line(butterfly, self)
         self.line.setPlaceholderText("Show only… a name or a tag  ( / )")
         self.line.setAccessibleName("Show only rows with these words in name or tags")
-        self.line.setClearButtonEnabled(True)
         self.line.textChanged.connect(butterfly.look_for)
         self.order_button = self._button("Order of the rows (S)", self.next_order)
         self.axis_button = self._button("Axis of the bars (A)", self.next_axis)
