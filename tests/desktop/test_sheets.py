@@ -81,6 +81,18 @@ class GuestSheet(SheetCase):
         self.assertIsInstance(self.window.sheet.page, PoolPage)
         self.assertEqual(self.window.sheet._title.text(), "Booking")
 
+    def test_several_at_once(self) -> None:
+        """What is entered for one of several selected guests is set for all of them, but for the name."""
+        self.open_plan.select_many(["mail", "files", "office"], "mail")
+        page = self.open_page(ActionName.SETTINGS)
+        self.enter(page, "vcpus", "3")
+        self.enter(page, "name", "post")
+        self.assertEqual([self.guest(g).vcpus for g in ("mail", "files")], [3, 3])
+        self.assertEqual([self.guest(g).label for g in ("mail", "files")], ["post", "files"])
+        self.assertEqual(self.open_plan.undo_stack.text(0), "2 selected: vCPUs → 3")
+        self.enter(page, "hot_add", "vcpus")
+        self.assertEqual(self.guest("files").hot_add, ("vcpus",))
+
     def test_memory_mode(self) -> None:
         """Another mode keeps what both have, and offers its own settings."""
         self.open_plan.select("berth-planner")

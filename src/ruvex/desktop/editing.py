@@ -231,7 +231,11 @@ class Editor(QObject):
 
     def change(self, text: str, target: str, settings: dict[str, object]) -> bool:
         """Set settings of an item; tells whether it was accepted."""
-        return self._make(settings_step(text, [(target, settings)]))
+        return self.change_all(text, [target], settings)
+
+    def change_all(self, text: str, targets: Sequence[str], settings: dict[str, object]) -> bool:
+        """Set settings of several items in one step; tells whether it was accepted."""
+        return self._make(settings_step(text, [(target, settings) for target in targets]))
 
     def _make(self, step: Step) -> bool:
         """Make a step; tells whether it was accepted. A refusal is shown where refusals are."""

@@ -160,7 +160,7 @@ class Window(QMainWindow):
             ActionName.DOWNWARD: lambda: editor.shift(1),
             ActionName.COPY: editor.copy,
             ActionName.PASTE: editor.paste,
-            ActionName.SELECT_ALL: butterfly.select_all,
+            ActionName.SELECT_ALL: butterfly.picking.pick_all,
             ActionName.EARLIER: lambda: strip.step(-STEP_S),
             ActionName.LATER: lambda: strip.step(STEP_S),
             ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),

@@ -14,7 +14,18 @@ from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.signal_field import SignalField
 from ruvex.desktop.steps import settings_step
 from ruvex.desktop.theme import Theme
-from ruvex.plan import EditError, ElasticMemory, FixedMemory, Guest, Memory, Plan, Pool, ThinMemory
+from ruvex.plan import (
+    EditError,
+    ElasticMemory,
+    FixedMemory,
+    Guest,
+    Memory,
+    Plan,
+    Pool,
+    ThinMemory,
+    find_item,
+    has_setting,
+)
 
 _TOP: Final = (None, "the top")
 _GUEST: Final = (
@@ -26,6 +37,7 @@ _GUEST: Final = (
     Field("boot_s", "boot takes", "seconds"),
     Field("tags", "tags, with commas", "tags"),
     Field("image", "image", "text"),
+    Field("hot_add", "can grow while on", "tags", "Of memory and vcpus, what may be raised without powering it off."),
     Field("agent", "agent installed: it can balloon and grow", "flag"),
 )
 _CPU: Final = (
@@ -57,6 +69,7 @@ _WORK: Final = Field(
     "demand.kind", "kind of work", "choice",
     choices=(("interactive", "interactive"), ("batch", "batch")),
 )  # fmt: skip
+_GREEDY: Final = Field("demand.greedy", "takes whatever memory it sees, as databases do", "flag")
 _SIGNALS: Final = (
     ("demand.cpu", "CPU demand"),
     ("demand.working", "working set"),
@@ -103,7 +116,7 @@ class GuestPage(ItemPage):
         self._cpu = self.add_form(_CPU)
         self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
         self._column.addWidget(self._hint)
-        self._work = self.add_form((_WORK,))
+        self._work = self.add_form((_WORK, _GREEDY))
         self.signals = {key: SignalField(key, name, open_plan, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)
@@ -122,6 +135,10 @@ class GuestPage(ItemPage):
         """Give the selected guest."""
         item = self._open_plan.selected_item
         return item if isinstance(item, Guest) else None
+
+    def targets(self, key: str) -> list[str]:
+        """Give all selected guests that have a setting; a name is one guest's own."""
+        return _all_selected(self._open_plan, self.target(), key)
 
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer pools and hosts, and the memory settings of the guest's mode."""
@@ -189,6 +206,10 @@ class PoolPage(ItemPage):
         item = self._open_plan.selected_item
         return item if isinstance(item, Pool) else None
 
+    def targets(self, key: str) -> list[str]:
+        """Give all selected pools that have a setting; a name is one pool's own."""
+        return _all_selected(self._open_plan, self.target(), key)
+
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer the pools it can lie in."""
         assert isinstance(item, Pool)
@@ -196,6 +217,16 @@ class PoolPage(ItemPage):
         others = [(pool.id, pool.label) for pool in plan.pools if not _lies_in(plan, pool, item.id)]
         self._form.offer("parent", [_TOP, *others])
         return self.forms
+
+
+def _all_selected(open_plan: OpenPlan, first: str, key: str) -> list[str]:
+    if key == "name":
+        return [first]
+    kind = type(find_item(open_plan.base, first))
+    others = [
+        other for other in open_plan.selection if other != first and isinstance(find_item(open_plan.base, other), kind)
+    ]
+    return [first, *(other for other in others if has_setting(open_plan.base, other, key))]
 
 
 def _lies_in(plan: Plan, pool: Pool, other: str) -> bool:

@@ -56,6 +56,10 @@ class ItemPage(Page):
         """Give the id of what the page shows, or ``rules``."""
         return str(getattr(self.item(), "id", ""))
 
+    def targets(self, _key: str) -> list[str]:
+        """Give the ids of all that a setting is entered for, the item on show first."""
+        return [self.target()]
+
     def label(self) -> str:
         """Give what the page calls its item in the list of what can be undone."""
         return str(getattr(self.item(), "label", ""))
@@ -83,15 +87,18 @@ class ItemPage(Page):
                     form.accept(key)
 
     def _step_text(self, form: Form, key: str, value: Any) -> str:
-        field = form.field(key)
-        return f"{self.label()}: {field.name} → {form.written(key, value)}"
+        field, count = form.field(key), len(self.targets(key))
+        label = self.label() if count == 1 else f"{count} selected"
+        return f"{label}: {field.name} → {form.written(key, value)}"
 
     def _try(self, key: str, value: Any) -> None:
         """Show what a value would do; what cannot be is told only when it is entered."""
         form = next(form for form in self.forms if form.has(key))
         try:
             self._open_plan.preview_step(
-                settings_step(self._step_text(form, key, value), [(self.target(), {key: value})])
+                settings_step(
+                    self._step_text(form, key, value), [(target, {key: value}) for target in self.targets(key)]
+                )
             )
         except EditError:
             self._open_plan.give_up()
@@ -99,7 +106,7 @@ class ItemPage(Page):
     def _enter(self, form: Form, key: str, value: Any) -> None:
         text = self._step_text(form, key, value)
         self._open_plan.give_up()
-        if self._editor.change(text, self.target(), {key: value}):
+        if self._editor.change_all(text, self.targets(key), {key: value}):
             form.accept(key)
         else:
             form.refuse(key, "not accepted")

@@ -22,13 +22,14 @@ from ruvex.desktop.widgets.figures import (
     parse,
     parse_plain,
     parse_shares,
+    part_text,
     percent,
 )
 from ruvex.desktop.widgets.resource_dial import ResourceDial
 from ruvex.desktop.widgets.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.widgets.track import Mark
 from ruvex.desktop.widgets.why_panel import WhyPanel
-from ruvex.divide import RESOURCES, Division, budget_of, causes_of, looks_same, peer_weights
+from ruvex.divide import RESOURCES, Division, budget_of, causes_of, looks_same, peer_weights, site_shares
 from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
 
 _BODY: Final = 158
@@ -277,9 +278,9 @@ class Dials(QWidget):
                     field.typed.connect(self._on_typed)
                     field.stepped.connect(self._on_stepped)
         weight, total = peer_weights(r, division, row)
-        dial.show_settings(
-            settings, percent(weight, total) if division.on[row] else "", self._open_plan.units.of(name, item.id)
-        )
+        shown = percent(weight, total) if division.on[row] else ""
+        part = part_text(float(site_shares(division, r)[row])) if shown else ""
+        dial.show_settings(settings, shown, part, self._open_plan.units.of(name, item.id))
         bar = bars_of(division, name)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
         unit = self._open_plan.units.of(name, item.id)

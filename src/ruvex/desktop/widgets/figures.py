@@ -169,3 +169,20 @@ def percent(part: float, whole: float) -> str:
         return f"100{THIN_SPACE}%"
     value = 100 * part / whole
     return f"{99 if 99 < value < 100 - 1e-6 else round(value)}{THIN_SPACE}%"
+
+
+def part_text(part: float) -> str:
+    """Write a part of the site: as a fraction where it is one, else in percent.
+
+    Examples
+    --------
+    >>> part_text(1 / 9), part_text(0.37), part_text(1.0)
+    ('1/9 of the site when all want all', '37 % of the site when all want all', 'all of the site')
+    """
+    if part >= 1 - 1e-9:
+        return "all of the site"
+    if part <= 0:
+        return "no part of the site"
+    whole = round(1 / part)
+    text = f"1/{whole}" if abs(whole * part - 1) < 1e-6 and whole <= 100 else f"{100 * part:.3g} %"
+    return f"{text} of the site when all want all"

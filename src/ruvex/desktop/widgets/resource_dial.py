@@ -112,15 +112,15 @@ class ResourceDial(QWidget):
         self.fields[self._shares.key] = self._shares
         return True
 
-    def show_settings(self, settings: DialSettings, weight: str, unit: Unit) -> None:
-        """Show the values in force."""
+    def show_settings(self, settings: DialSettings, weight: str, part: str, unit: Unit) -> None:
+        """Show the values in force; ``weight`` among the peers, and which ``part`` of the site that comes to."""
         for handle in settings.handles:
             value = _NO_LIMIT if handle.value is None else typed(handle.value, unit)
             self.fields[handle.key].show_value(value)
         if settings.headroom_percent is not None:
             self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")
         self._shares.show_value(f"{settings.shares:.12g}")
-        self._weight.set_text(f"{weight} among its peers" if weight else "", short=weight)
+        self._weight.set_text(f"{weight} among its peers, {part}" if weight else "", short=f"{weight} among its peers")
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)
         self.track.show_handles(settings.handles)

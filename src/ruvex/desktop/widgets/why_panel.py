@@ -160,6 +160,7 @@ class WhyPanel(QScrollArea):
         self._open_plan, self._theme = open_plan, theme
         self.answered_for: str | None = None
         self._shown = open_plan.division
+        self._asked: tuple[object, ...] = ()
         body = QWidget(self)
         self.sides = {name: _Side(name, open_plan, theme, body) for name in RESOURCES}
         row = QHBoxLayout(body)
@@ -203,8 +204,11 @@ class WhyPanel(QScrollArea):
             self._ask()
 
     def _ask(self) -> None:
-        self.answered_for = None
         item, compiled, division = self._open_plan.selected, self._open_plan.compiled, self._open_plan.division
+        question = (compiled, item, self._open_plan.units.chosen("cpu"), self._open_plan.units.chosen("memory"))
+        if question == self._asked:
+            return  # an offer was only looked at: what is offered must not move under the pointer
+        self._asked, self.answered_for = question, None
         if item is None or not division.on[division.position[item]]:
             self._open_plan.background.drop(_SUBJECT)
             for side in self.sides.values():
@@ -217,7 +221,7 @@ class WhyPanel(QScrollArea):
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
-            if answer is not None and division is self._open_plan.division and item == self._open_plan.selected:
+            if answer is not None and question == self._asked:
                 having, moves = answer
                 self.answered_for = item
                 for name, side in self.sides.items():

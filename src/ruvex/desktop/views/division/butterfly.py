@@ -24,6 +24,7 @@ from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.gestures import Gestures
 from ruvex.desktop.views.division.name_line import NameLine
+from ruvex.desktop.views.division.picking import Picking
 from ruvex.desktop.views.division.reader_tree import ReaderTree
 from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.desktop.views.division.rows import Row, RowList
@@ -55,8 +56,8 @@ class Butterfly(QAbstractScrollArea):
         Where names, bars and figures stand.
     axes
         The common axis of each resource.
-    gestures
-        What the mouse is doing.
+    picking, gestures
+        How rows are selected, and what the mouse is doing.
     reader
         The rows for those who cannot see them; it has the focus.
 
@@ -82,13 +83,14 @@ class Butterfly(QAbstractScrollArea):
         self._open_plan, self._theme = open_plan, theme
         self._folded: set[str] = set()
         self._order, self._wanted, self._axis_mode = "tree", "", "common"
-        self._anchor: str | None = None
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self._row_painter = RowPainter(open_plan, theme)
         self._shown = open_plan.division
+        self._sorted_for = open_plan.division
         self._was_moving = False
+        self.picking = Picking(self.row_list, open_plan)
         self.gestures = Gestures(self, open_plan)
         self._name_line = NameLine(theme, self.viewport())
         self._name_line.entered.connect(self.renamed)
@@ -138,7 +140,7 @@ class Butterfly(QAbstractScrollArea):
         return self._order
 
     def set_order(self, order: str) -> None:
-        """Let peers follow each other in another order; the worst hit stay where they are until this is called."""
+        """Let peers follow each other in another order; while a dial moves they stay where they are."""
         self._order = order
         self._lay_out_rows()
 
@@ -164,6 +166,7 @@ class Butterfly(QAbstractScrollArea):
 
     def _lay_out_rows(self) -> None:
         heights = (self._theme.px(GUEST_ROW), self._theme.px(POOL_ROW))
+        self._sorted_for = self._open_plan.division
         self.row_list.rebuild(
             self._open_plan.division, self._open_plan.plan, self._folded, heights,
             order=self._order, wanted=self._wanted,
@@ -196,6 +199,9 @@ class Butterfly(QAbstractScrollArea):
         else:
             if not is_moving:
                 self._lay_out_axes()
+                if self._order == "hurt" and self._sorted_for is not division:
+                    self._lay_out_rows()
+                    return
                 if any(row.is_on != division.on[row.index] for row in self.row_list.rows):
                     self._lay_out_rows()
                     return
@@ -303,12 +309,6 @@ class Butterfly(QAbstractScrollArea):
         number = self.row_list.at(point.y() + self._scrolled)
         return None if number is None else self.row_list.rows[number]
 
-    def select_all(self) -> None:
-        """Select every row that shows."""
-        ids = [row.item_id for row in self.row_list.rows]
-        current = self._open_plan.selected
-        self._open_plan.select_many(ids, current if current in ids else next(iter(ids), None))
-
     def rename(self, item_id: str) -> None:
         """Let the name of a row be typed in its place."""
         self._on_selection_changed()
@@ -319,30 +319,6 @@ class Butterfly(QAbstractScrollArea):
             left = self._row_painter.triangle_x(row, self.columns)
             right = self.columns.names[1]
             self._name_line.open(item_id, row.label, QRect(left, place.top(), right - left, place.height()))
-
-    def _pick(self, row: Row, modifiers: Qt.KeyboardModifier) -> None:
-        """Select a row: alone, with Ctrl beside the others, with Shift all from the last one on."""
-        here, selection = row.item_id, self._open_plan.selection
-        if modifiers & Qt.KeyboardModifier.ControlModifier:
-            if here in selection and len(selection) > 1:
-                rest = [item for item in selection if item != here]
-                self._open_plan.select_many(rest, rest[-1])
-            else:
-                self._open_plan.select_many((*selection, here), here)
-        elif modifiers & Qt.KeyboardModifier.ShiftModifier and self._anchor is not None:
-            self._select_to(here)
-            return
-        elif here not in selection or len(selection) < 2:
-            self._open_plan.select(here)
-        self._anchor = here
-
-    def _select_to(self, item_id: str) -> None:
-        first, last = self.row_list.number_of(self._anchor), self.row_list.number_of(item_id)
-        if first is None or last is None:
-            self._open_plan.select(item_id)
-            return
-        span = range(min(first, last), max(first, last) + 1)
-        self._open_plan.select_many([self.row_list.rows[i].item_id for i in span], item_id)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select the row, or fold its pool where the triangle is; take an edge or a name."""
@@ -356,7 +332,7 @@ class Butterfly(QAbstractScrollArea):
         if row.is_pool and triangle - 6 <= x <= triangle + self._theme.px(_TRIANGLE):
             self.fold(row.item_id, folded=not row.is_folded)
             return
-        self._pick(row, event.modifiers())
+        self.picking.pick(row.item_id, event.modifiers())
         self.gestures.press(event.position(), on_name=row.item_id if self.wing_at(x) is None else None)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -421,7 +397,7 @@ class Butterfly(QAbstractScrollArea):
         key = Qt.Key(event.key())
         row = rows[here] if here is not None else None
         if key in steps and rows:
-            self._step_selection(here, steps[key], extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self.picking.step(steps[key], extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif key in shares and row is not None:
             name = "memory" if event.modifiers() & Qt.KeyboardModifier.AltModifier else "cpu"
             self.gestures.step_shares(row.item_id, name, shares[key])
@@ -441,22 +417,6 @@ class Butterfly(QAbstractScrollArea):
         else:
             super().keyPressEvent(event)
         self._bring_into_view()
-
-    def _step_selection(self, here: int | None, steps: int, *, extend: bool) -> None:
-        rows = self.row_list.rows
-        start = here if here is not None else (-1 if steps > 0 else len(rows))
-        target = start + steps
-        if target < 0 and steps == -1 and not extend:
-            self._open_plan.select(None)
-            return
-        item_id = rows[min(max(target, 0), len(rows) - 1)].item_id
-        if extend and self._open_plan.selected is not None:
-            if self._anchor not in self._open_plan.selection:
-                self._anchor = self._open_plan.selected
-            self._select_to(item_id)
-        else:
-            self._open_plan.select(item_id)
-            self._anchor = item_id
 
     def _on_focus_moved(self) -> None:
         """Make the shares that are being stepped before the attention goes elsewhere."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.widgets.figures import NAME, figure_with_unit, in_all_units
+from ruvex.desktop.widgets.figures import NAME, figure_with_unit, in_all_units, part_text
 from ruvex.divide import RESOURCES, budget_of, causes_of, site_shares
 from ruvex.plan import Guest, find_item
 
@@ -60,23 +60,6 @@ def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> l
     if not isinstance(item, Guest):
         lines.append(f"    {budget_text(open_plan, item_id, name)}")
     return lines
-
-
-def part_text(part: float) -> str:
-    """Write a part of the site: as a fraction where it is one, else in percent.
-
-    Examples
-    --------
-    >>> part_text(1 / 9), part_text(0.37), part_text(1.0)
-    ('1/9 of the site when all want all', '37 % of the site when all want all', 'all of the site')
-    """
-    if part >= 1 - 1e-9:
-        return "all of the site"
-    if part <= 0:
-        return "no part of the site"
-    whole = round(1 / part)
-    text = f"1/{whole}" if abs(whole * part - 1) < 1e-6 and whole <= 100 else f"{100 * part:.3g} %"
-    return f"{text} of the site when all want all"
 
 
 def budget_text(open_plan: OpenPlan, pool: str | None, name: str) -> str:
