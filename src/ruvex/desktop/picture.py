@@ -70,7 +70,9 @@ def take_picture(
             window.dials.preview(*preview)
         if change is not None:
             target, setting, value = change
-            text = setting_edit_text(window.open_plan, [target], setting, value)
+            text = f"{target}: {setting.replace('_', ' ')} → {value:g}"
+            if setting.startswith(("cpu.", "memory.")):
+                text = setting_edit_text(window.open_plan, [target], setting, value)
             step = settings_step(text, [(target, {setting: value})])
             with contextlib.suppress(EditError):
                 window.open_plan.make(step)

@@ -16,7 +16,7 @@ from ruvex.desktop.widgets.legend import paint_legend
 from ruvex.divide import Shifts
 from ruvex.plan import Plan
 
-_HINT: Final = "Drag a handle, type a value with its unit, or choose shares."
+_HINT: Final = "Drag, type with a unit, or choose shares."
 _MOST_NAMED: Final = 3
 
 

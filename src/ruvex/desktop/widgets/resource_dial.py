@@ -120,7 +120,12 @@ class ResourceDial(QWidget):
         if settings.headroom_percent is not None:
             self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")
         self._shares.show_value(f"{settings.shares:.12g}")
-        self._weight.set_text(f"{weight} among its peers, {part}" if weight else "", short=f"{weight} among its peers")
+        # What it comes to when all want all is told whole in the hover; here there is room for the figures only.
+        of_site = part.removesuffix(" when all want all")
+        self._weight.set_text(
+            f"{weight} among its peers, {of_site}" if weight else "", short=f"{weight} among its peers"
+        )
+        self._weight.setToolTip(f"{weight} among its peers, {part}" if weight else "")
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)
         self.track.show_handles(settings.handles)
