@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -220,28 +221,40 @@ def bench_programs() -> list[str]:
     ]
 
 
-def bench_desktop() -> list[str]:
-    """Time dial steps at 500 guests, from the mouse's move to the painted picture, and say where the time goes."""
+@contextlib.contextmanager
+def open_window() -> Iterator[Any]:
+    """Open the real window, offscreen, with a site of 500 guests and the explanation shown."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PyQt6.QtCore import QPointF, Qt
-    from PyQt6.QtTest import QTest
-
     from ruvex.desktop import make_application, make_window
     from ruvex.desktop.state import State
 
-    application = make_application()
+    make_application()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bench.ruvex.json"
         path.write_text(plan_text(site(500, 25)), encoding="utf-8")
         window = make_window(state=State(Path(folder)), follow_desktop=False)
         window.show()
         window.open_path(path)
+        window.dials.set_why(True)
+        yield window
+        window.open_plan.give_up()
+        window.close()
+
+
+def bench_desktop() -> list[str]:
+    """Time dial steps at 500 guests, from the mouse's move to the painted picture, and say where the time goes."""
+    from PyQt6.QtCore import QPointF, Qt
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    with open_window() as window:
+        application = QApplication.instance()
+        assert application is not None
         # The guest that lacks most: every step of its reservation moves its whole pool.
         division = window.open_plan.division
         is_free = np.isinf(division.cpu.limit) & (np.array(division.kinds) == "guest")
         chosen = division.ids[int(np.argmax(division.cpu.unmet * is_free))]
         window.open_plan.select(chosen)
-        window.dials.set_why(True)
         for _ in range(5):
             window.open_plan.background.wait()
             application.processEvents()
@@ -267,8 +280,6 @@ def bench_desktop() -> list[str]:
         wing = window.division.butterfly.wing_rect("cpu", viewport.height())
         painting = best_ms(lambda: viewport.repaint(wing))
         undone = window.open_plan.undo_stack.count()
-        window.open_plan.give_up()
-        window.close()
     assert undone == 0, "the handle was let go"
     assert moved > 200, f"only {moved} of 240 steps moved anything"
     p95, median = float(np.percentile(whole, 95)), float(np.median(whole))
@@ -300,26 +311,15 @@ def bench_admission() -> list[str]:
 
 def bench_moves() -> list[str]:
     """Time what would help a guest among 500, from asking to showing, and how long it holds the window."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PyQt6.QtTest import QTest
 
-    from ruvex.desktop import make_application, make_window
-    from ruvex.desktop.state import State
-
-    application = make_application()
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "bench.ruvex.json"
-        path.write_text(plan_text(site(500, 25)), encoding="utf-8")
-        window = make_window(state=State(Path(folder)), follow_desktop=False)
-        window.show()
-        window.open_path(path)
-        window.dials.set_why(True)
+    with open_window() as window:
         division = window.open_plan.division
         hurt = division.cpu.unmet / np.maximum(division.cpu.wanted, 1) * (np.array(division.kinds) == "guest")
         times, gaps, found = [], [], 0
         for row in np.argsort(-hurt)[:24].tolist():
             window.open_plan.background.wait()
-            application.processEvents()
+            QTest.qWait(1)
             begin = last = time.perf_counter()
             window.open_plan.select(division.ids[row])
             sides, longest = window.dials.why.sides.values(), 0.0
@@ -334,7 +334,6 @@ def bench_moves() -> list[str]:
             gaps.append(longest * 1e3)
             found += sum(len(side.offers) for side in sides)
         solving = best_ms(lambda: divide(window.open_plan.compiled, 0.0, demand=division.demand))
-        window.close()
     assert found > len(times), "hardly anything would help"
     median, worst = float(np.median(times)), float(np.percentile(times, 95))
     return [

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import RESOURCES, Claims, Compiled, Division, ask, claims_of, demand_at, refusal_between, solve
 from ruvex.plan import (
+    Change,
     EditError,
     ElasticMemory,
     Guest,
@@ -22,11 +23,10 @@ from ruvex.plan import (
     find_item,
     format_cpu,
     format_memory,
+    pools_above,
 )
 
 Floats = NDArray[np.float64]
-Change = tuple[str, Mapping[str, Any]]
-
 _MOST: Final = 5
 _MOST_PLACES: Final = 3
 _LEAST_GAIN: Final = 0.005
@@ -145,7 +145,7 @@ def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> 
     if getattr(settings, "limit", None) is not None:
         yield "no limit", [(item.id, {f"{resource}.limit": None})]
     yield from _reserved(plan, division, item, resource)
-    above = _pools_above(plan, item)
+    above = pools_above(plan, item)
     for pool in [*([item] if isinstance(item, Pool) else []), *above]:
         name = "it" if pool is item else pool.label
         if not pool.member_scaled:
@@ -183,19 +183,11 @@ def _reserved(plan: Plan, division: Division, item: Guest | Pool, resource: str)
     shown = format_cpu(amount) if resource == "cpu" else format_memory(amount)
     change: Change = (item.id, {f"{resource}.reservation": amount})
     yield f"reserve {shown}", [change]
-    closed = [pool for pool in _pools_above(plan, item) if not getattr(pool, resource).draws]
+    closed = [pool for pool in pools_above(plan, item) if not getattr(pool, resource).draws]
     if closed:
         names = " and ".join(pool.label for pool in closed)
         draws: list[Change] = [(pool.id, {f"{resource}.draws": True}) for pool in closed]
         yield f"reserve {shown}, and let {names} draw on the pool above", [*draws, change]
-
-
-def _pools_above(plan: Plan, item: Guest | Pool) -> list[Pool]:
-    above, here = [], item.pool if isinstance(item, Guest) else item.parent
-    while here is not None:
-        above.append(plan.pools[plan.pool_index[here]])
-        here = above[-1].parent
-    return above
 
 
 def _elsewhere(plan: Plan, division: Division, item: Guest | Pool, resource: str) -> Iterator[tuple[str, list[Change]]]:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
 from ruvex.divide import Claims, Compiled, Refusal, claims_of, refusal_between
 from ruvex.plan import (
+    Change,
     EditError,
     ElasticMemory,
     FixedMemory,
@@ -22,12 +23,11 @@ from ruvex.plan import (
     format_cpu,
     format_memory,
     get_setting,
+    pools_within,
 )
 
 Edit = Callable[[Plan], Plan]
 """An edit as a function; it may raise EditError."""
-
-Change = tuple[str, Mapping[str, Any]]
 
 _MOST: Final = 5
 _MOST_HOLDERS: Final = 3
@@ -231,15 +231,12 @@ class _Search:
     def _claiming(self, plan: Plan, refusal: Refusal, resource: str) -> list[Guest]:
         """Give the other guests at or below the place that is short that claim what is missing, largest first."""
         k, there = 0 if resource == "cpu" else 1, self._before.compiled.plan.guest_index
-        inside, more = {refusal.place}, True
-        while more:
-            below = {pool.id for pool in plan.pools if pool.parent in inside} - inside
-            inside |= below
-            more = bool(below)
+        is_node = refusal.kind in ("cpu", "memory")
+        inside = pools_within(plan, refusal.place) if is_node else set()
         found = []
         for guest in plan.guests:
             host = plan.host_of(guest)
-            is_here = guest.pool in inside if refusal.kind in ("cpu", "memory") else host and host.id == refusal.place
+            is_here = guest.pool in inside if is_node else host and host.id == refusal.place
             if is_here and guest.is_on and guest.id in there and guest.id not in self._changed:
                 claim = float(self._before.claim_of(guest.id)[k])
                 if claim >= refusal.shortfall:

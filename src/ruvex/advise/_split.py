@@ -6,8 +6,8 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
-from ruvex.divide import Claims, budget_of
-from ruvex.plan import SHARES_STANDARD, EditError, Plan
+from ruvex.divide import Claims, budget_of, overhead_of_those_off
+from ruvex.plan import SHARES_STANDARD, EditError
 
 Setting = Literal["reservation", "limit", "shares"]
 
@@ -32,17 +32,8 @@ def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> floa
     amount = budget.reservation - budget.claimed
     amount += sum(float(claims.claim_of(pool)[0 if resource == "cpu" else 1]) for pool in pools)
     if parent is None and resource == "memory":
-        amount -= _overhead_of_those_off(plan)
+        amount -= overhead_of_those_off(claims.compiled)
     return max(0.0, amount)
-
-
-def _overhead_of_those_off(plan: Plan) -> float:
-    cost = plan.rules.guest_overhead
-    return sum(
-        cost.fixed_mib + cost.per_vcpu_mib * guest.vcpus + cost.percent_of_size / 100 * guest.memory.size
-        for guest in plan.guests
-        if not guest.is_on
-    )
 
 
 def split_among(

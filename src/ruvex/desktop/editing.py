@@ -26,6 +26,7 @@ from ruvex.plan import (
     copies_of,
     find_item,
     move_items,
+    pools_above,
     remove_items,
     rename_plan,
     shift_item,
@@ -198,7 +199,7 @@ class Editor(QObject):
         """Power the selected guests on, those in selected pools too; or off, when all of them are on."""
         plan = self._open_plan.base
         chosen = set(self._open_plan.selection)
-        guests = [g for g in plan.guests if g.id in chosen or chosen & set(_pools_above(plan, g))]
+        guests = [g for g in plan.guests if g.id in chosen or chosen & {pool.id for pool in pools_above(plan, g)}]
         sleeping = [guest.id for guest in guests if not guest.is_on]
         if not guests:
             return
@@ -252,14 +253,6 @@ class Editor(QObject):
         if len(ids) != 1:
             return f"{len(ids)} selected"
         return getattr(find_item(self._open_plan.base, ids[0]), "label", ids[0])
-
-
-def _pools_above(plan: Plan, guest: Guest) -> list[str]:
-    above, here = [], guest.pool
-    while here is not None:
-        above.append(here)
-        here = plan.pools[plan.pool_index[here]].parent
-    return above
 
 
 def _switch(ids: Sequence[str], power: str) -> Callable[[Plan], Plan]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ruvex.plan import Guest, Plan, find_item
+from ruvex.plan import Guest, Plan, find_item, pools_within
 
 if TYPE_CHECKING:
     from ruvex.desktop.open_plan import OpenPlan
@@ -105,19 +105,9 @@ def own_mhz(plan: Plan, item_id: str | None) -> float:
     if isinstance(item, Guest):
         host = plan.host_of(item)
         return item.vcpus * host.mhz if host else 0.0
-    total, inside = 0.0, _pools_below(plan, item_id)
+    total, inside = 0.0, pools_within(plan, item_id)
     for guest in plan.guests:
         host = plan.host_of(guest)
         if guest.is_on and host is not None and (item_id is None or guest.pool in inside):
             total += guest.vcpus * host.mhz
     return total
-
-
-def _pools_below(plan: Plan, pool: str | None) -> set[str | None]:
-    inside: set[str | None] = {pool}
-    more = True
-    while more:
-        found = {p.id for p in plan.pools if p.parent in inside} - inside
-        inside |= found
-        more = bool(found)
-    return inside

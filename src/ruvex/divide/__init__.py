@@ -12,7 +12,7 @@ from ruvex.divide._admission import (
     in_starting_order,
     refusal_between,
 )
-from ruvex.divide._asks import Asks, DemandAt, ask, demand_at
+from ruvex.divide._asks import Asks, DemandAt, ask, demand_at, overhead_of_those_off
 from ruvex.divide._causes import CAUSES, Causes, causes_of
 from ruvex.divide._compiled import Compiled, compile_plan
 from ruvex.divide._day import Day, day_of
@@ -63,6 +63,7 @@ __all__ = [
     "ladder_of",
     "looks_same",
     "overcommit_of",
+    "overhead_of_those_off",
     "parts_of",
     "peer_weights",
     "refusal_between",

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import _compiled as c
-from ruvex.divide._asks import guest_overhead, memory_bounds, promisable_supply
+from ruvex.divide._asks import guest_overhead, memory_bounds, overhead_when_on, promisable_supply
 from ruvex.divide._compiled import Compiled
 
 Floats = NDArray[np.float64]
@@ -357,20 +357,13 @@ class _Promises:
     def __init__(self, claims: Claims) -> None:
         self.claims = claims
         compiled, guests = claims.compiled, claims.compiled.guests
-        tree, everyone = compiled.tree, guests.copy()
-        everyone[c.ON] = 1.0
-        overhead = compiled.plan.rules.guest_overhead
-        costs = (
-            overhead.fixed_mib
-            + overhead.per_vcpu_mib * guests[c.VCPUS]
-            + overhead.percent_of_size / 100 * guests[c.SIZE]
-        )
+        tree = compiled.tree
         self._claimed, self._allowed = claims.claimed.tolist(), claims.allowed.tolist()
         self._reservation = compiled.pools[0].tolist()
         self._parent = tree.parent.tolist()
         self._first_guest = tree.pool_count
         self._takes = (guests[c.CPU_RESERVATION].tolist(), _boot_claim(guests).tolist())
-        self._overhead, self._spill = costs.tolist(), _spill_need(guests).tolist()
+        self._overhead, self._spill = overhead_when_on(compiled).tolist(), _spill_need(guests).tolist()
         self._host = compiled.host_of.tolist() if compiled.hosts.shape[1] else None
         self._host_claimed, self._host_allowed = claims.host_claimed.tolist(), claims.host_allowed.tolist()
 

@@ -163,11 +163,21 @@ def supply_at(compiled: Compiled, cpu_cap: Floats, copies: Floats) -> Floats:
     return supply
 
 
-def guest_overhead(compiled: Compiled) -> Floats:
-    """Give the host memory each guest costs beside its own, MiB, 0 where off (section 1)."""
+def overhead_when_on(compiled: Compiled) -> Floats:
+    """Give the host memory each guest costs beside its own when it is on, MiB (section 1); in the order of the tree."""
     rule, guests = compiled.plan.rules.guest_overhead, compiled.guests
     size_part = guests[c.SIZE] * (rule.percent_of_size / 100)
-    return np.asarray(guests[c.ON] * (rule.fixed_mib + rule.per_vcpu_mib * guests[c.VCPUS] + size_part))
+    return np.asarray(rule.fixed_mib + rule.per_vcpu_mib * guests[c.VCPUS] + size_part)
+
+
+def guest_overhead(compiled: Compiled) -> Floats:
+    """Give the same, 0 where a guest is off."""
+    return np.asarray(compiled.guests[c.ON] * overhead_when_on(compiled))
+
+
+def overhead_of_those_off(compiled: Compiled) -> float:
+    """Give the host memory that the guests that are off would cost beside their own, all of them on, MiB."""
+    return float(((1 - compiled.guests[c.ON]) * overhead_when_on(compiled)).sum())
 
 
 def ask(compiled: Compiled, demand: DemandAt) -> Asks:

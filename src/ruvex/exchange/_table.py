@@ -24,6 +24,7 @@ from ruvex.plan import (
     parse_cpu,
     parse_json,
     parse_memory,
+    pools_above,
     problems_of,
 )
 
@@ -310,18 +311,9 @@ def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
     writer = csv.writer(out, delimiter="\t", lineterminator="\n")
     writer.writerow([f"{c.heading} ({_FILE_UNIT[c.kind]})" if c.kind in _FILE_UNIT else c.heading for c in _COLUMNS])
     for guest in plan.guests:
-        if guest.id in wanted or _pools_of(plan, guest) & wanted:
+        if guest.id in wanted or wanted & {pool.id for pool in pools_above(plan, guest)}:
             writer.writerow([_cell(plan, guest, column) for column in _COLUMNS])
     return out.getvalue()
-
-
-def _pools_of(plan: Plan, guest: Guest) -> set[str]:
-    found: set[str] = set()
-    here = guest.pool
-    while here is not None and here not in found:
-        found.add(here)
-        here = plan.pools[plan.pool_index[here]].parent
-    return found
 
 
 def _cell(plan: Plan, guest: Guest, column: _Column) -> str:

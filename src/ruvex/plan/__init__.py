@@ -2,6 +2,7 @@
 
 from ruvex.plan._check import check_plan
 from ruvex.plan._edits import (
+    Change,
     Changes,
     add_items,
     change_many,
@@ -40,6 +41,7 @@ from ruvex.plan._model import (
     ThinMemory,
 )
 from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
+from ruvex.plan._pools import pools_above, pools_within
 from ruvex.plan._problems import problems_of
 from ruvex.plan._schema import plan_schema
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
@@ -63,6 +65,7 @@ __all__ = [
     "THIN_SPACE",
     "VERSION",
     "Bursts",
+    "Change",
     "Changes",
     "Daily",
     "Demand",
@@ -119,6 +122,8 @@ __all__ = [
     "plan_from",
     "plan_schema",
     "plan_text",
+    "pools_above",
+    "pools_within",
     "problems_of",
     "read_plan",
     "read_trace",

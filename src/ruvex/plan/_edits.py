@@ -13,8 +13,10 @@ from ruvex.plan._model import Guest, Host, Plan, Pool, Rules
 from ruvex.plan._problems import problems_of
 from ruvex.plan._settings import Part, find_item, with_settings
 
-Changes = Iterable[tuple[str, Mapping[str, Any]]]
-"""Several edits of settings: the id of an item or ``rules``, and its dotted setting names with new values."""
+Change = tuple[str, Mapping[str, Any]]
+"""An edit of settings: the id of an item or ``rules``, and its dotted setting names with new values."""
+
+Changes = Iterable[Change]
 
 
 def change_settings(plan: Plan, target: str, change: Mapping[str, Any]) -> Plan:

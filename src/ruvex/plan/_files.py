@@ -86,7 +86,8 @@ def parse_json(text: str, source: str) -> Any:
     try:
         data = json.loads(text, object_pairs_hook=_once, parse_constant=_no_constant, parse_int=_integer)
     except json.JSONDecodeError as error:
-        at_end = error.pos >= len(text.rstrip())
+        # A string that nothing closes any more is cut off too.
+        at_end = error.pos >= len(text.rstrip()) or '"' not in text[error.pos + 1 :]
         mend = "the file seems cut off; take an older copy" if at_end else "mend the JSON there"
         problem = Problem(f"line {error.lineno} column {error.colno}", error.msg, mend)
         raise PlanError([problem], source) from None

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from ruvex.plan._check import RULES_TARGET
 from ruvex.plan._model import Guest, Item, Plan, Pool
+from ruvex.plan._pools import pools_above
 
 _COUNTED = re.compile(r"(.*?)([ -]?)(\d+)")
 _MOST = 60
@@ -84,7 +85,9 @@ def copies_of(plan: Plan, ids: Iterable[str]) -> list[Pool | Guest]:
         guests.append(guest.model_copy(update={"id": namer.id_for(name, "guest"), "name": name, "pool": pool}))
         done.add(guest.id)
 
-    to_do = [(pool, pool.parent) for pool in plan.pools if pool.id in wanted and not _lies_in(plan, pool, wanted)]
+    # A pool that lies in another chosen one is copied with that.
+    first = [p for p in plan.pools if p.id in wanted and not wanted.keys() & {a.id for a in pools_above(plan, p)}]
+    to_do = [(pool, pool.parent) for pool in first]
     while to_do:
         pool, parent = to_do.pop(0)
         name = namer.name_like(pool.label)
@@ -97,11 +100,3 @@ def copies_of(plan: Plan, ids: Iterable[str]) -> list[Pool | Guest]:
         if guest.id in wanted and guest.id not in done:
             copy_guest(guest, guest.pool)
     return [*pools, *guests]
-
-
-def _lies_in(plan: Plan, pool: Pool, others: Iterable[str]) -> bool:
-    """Tell whether one of some pools lies above a pool."""
-    above, others = pool.parent, set(others)
-    while above is not None and above not in others:
-        above = plan.pools[plan.pool_index[above]].parent
-    return above is not None

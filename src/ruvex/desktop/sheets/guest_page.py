@@ -20,11 +20,11 @@ from ruvex.plan import (
     FixedMemory,
     Guest,
     Memory,
-    Plan,
     Pool,
     ThinMemory,
     find_item,
     has_setting,
+    pools_within,
 )
 
 _TOP: Final = (None, "the top")
@@ -214,7 +214,8 @@ class PoolPage(ItemPage):
         """Offer the pools it can lie in."""
         assert isinstance(item, Pool)
         plan = self._open_plan.plan
-        others = [(pool.id, pool.label) for pool in plan.pools if not _lies_in(plan, pool, item.id)]
+        inside = pools_within(plan, item.id)
+        others = [(pool.id, pool.label) for pool in plan.pools if pool.id not in inside]
         self._form.offer("parent", [_TOP, *others])
         return self.forms
 
@@ -227,10 +228,3 @@ def _all_selected(open_plan: OpenPlan, first: str, key: str) -> list[str]:
         other for other in open_plan.selection if other != first and isinstance(find_item(open_plan.base, other), kind)
     ]
     return [first, *(other for other in others if has_setting(open_plan.base, other, key))]
-
-
-def _lies_in(plan: Plan, pool: Pool, other: str) -> bool:
-    here: str | None = pool.id
-    while here is not None and here != other:
-        here = plan.pools[plan.pool_index[here]].parent
-    return here == other

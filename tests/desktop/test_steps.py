@@ -1,0 +1,215 @@
+"""Steps on the open plan: any walk of edits can be taken back and made again, and promises always hold."""
+
+from __future__ import annotations
+
+import random
+import threading
+import unittest
+from collections.abc import Callable
+
+from ruvex.desktop import make_application
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.background import Background
+from ruvex.desktop.editing import Editor
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.steps import PromiseRefusedError, would_need_off
+from ruvex.divide import budget_of, claims_of, compile_plan, divide
+from ruvex.plan import PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
+from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.desktop.base import DEMO, WindowCase
+
+DIALOGS = (ActionName.QUIT, ActionName.OPEN, ActionName.SAVE_AS, ActionName.SAVE)
+
+
+class Walks(unittest.TestCase):
+    """Random edits of every kind."""
+
+    def setUp(self) -> None:
+        """Open the demo plan without a window."""
+        make_application()
+        self.open_plan = OpenPlan()
+        self.editor = Editor(self.open_plan)
+        self.open_plan.open(DEMO / "orrin-sound.ruvex.json")
+
+    def edits(self, rng: random.Random) -> list[Callable[[], object]]:
+        """Give one of each kind of edit with drawn values."""
+        plan, editor = self.open_plan.plan, self.editor
+        items = [*plan.guest_index, *plan.pool_index]
+        chosen = rng.sample(items, min(len(items), rng.randint(1, 4)))
+        self.open_plan.select_many(chosen, chosen[0])
+        guest = rng.choice(list(plan.guest_index) or ["nobody"])
+        pool = rng.choice([None, *plan.pool_index])
+        return [
+            editor.new_guest, editor.new_pool, editor.new_host, editor.duplicate, editor.delete, editor.power,
+            lambda: editor.move_to(pool), lambda: editor.shift(rng.choice([-2, -1, 1, 3])),
+            lambda: editor.rename(guest, f"name {rng.randint(0, 9)}"),
+            lambda: editor.change("cpu", guest, {"cpu.reservation": float(rng.randint(0, 9000))}),
+            lambda: editor.change("shares", guest, {"memory.shares": float(rng.randint(1, 900))}),
+            lambda: editor.change("vcpus", guest, {"vcpus": rng.randint(1, 12)}),
+            lambda: editor.change("aside", "rules", {"set_aside_percent.memory": float(rng.randint(0, 60))}),
+            lambda: editor.change("idle", "rules", {"idle_cost": float(rng.randint(1, 5))}),
+        ]  # fmt: skip
+
+    def test_any_walk_is_undone_and_redone(self) -> None:
+        """After every edit the plan is valid and the division fresh; undo and redo lead to the ends, to the letter."""
+        for seed in range(6):
+            rng = random.Random(seed)
+            self.open_plan.open(DEMO / "orrin-sound.ruvex.json")
+            start = plan_text(self.open_plan.plan)
+            over = 0.0
+            for _ in range(25):
+                rng.choice(self.edits(rng))()
+                plan = self.open_plan.plan
+                self.assertEqual(check_plan(plan), [])
+                fresh = divide(compile_plan(plan, self.open_plan.file.traces), plan.moment)
+                self.assertEqual(self.open_plan.division.to_json(), fresh.to_json())
+                self.assertLessEqual(set(self.open_plan.selection), {*plan.guest_index, *plan.pool_index})
+                free = budget_of(claims_of(compile_plan(plan, self.open_plan.file.traces)), None, "memory").free
+                over = max(over, -free)
+            self.assertLess(over, 1e-6, "no edit may promise more than there is")
+            end = plan_text(self.open_plan.plan)
+            while self.open_plan.undo_stack.canUndo():
+                self.open_plan.undo_stack.undo()
+            self.assertEqual(plan_text(self.open_plan.plan), start)
+            while self.open_plan.undo_stack.canRedo():
+                self.open_plan.undo_stack.redo()
+            self.assertEqual(plan_text(self.open_plan.plan), end)
+
+    def test_refused_leaves_everything(self) -> None:
+        """What promises do not allow changes nothing, keeps the reason, and is forgotten with the next edit."""
+        plan, division = self.open_plan.plan, self.open_plan.division
+        with self.assertRaises(PromiseRefusedError) as caught:
+            self.open_plan.change("booking", {"cpu.reservation": 90_000.0}, "too much")
+        self.assertIs(self.open_plan.refused, caught.exception)
+        self.assertEqual(caught.exception.plan.pools[2].cpu.reservation, 90_000)
+        self.assertEqual((self.open_plan.plan, self.open_plan.undo_stack.count()), (plan, 0))
+        self.assertEqual(self.open_plan.division.to_json(), division.to_json())
+        self.open_plan.change("mail", {"cpu.shares": 110.0}, "fine")
+        self.assertIsNone(self.open_plan.refused)
+
+    def test_a_broken_plan_can_be_mended(self) -> None:
+        """It opens, stays editable, and each step may only make it better."""
+        guests = [cpu_guest(g, 0, reservation=9000) for g in "ab"]
+        self.open_plan.show_file(PlanFile(plan_of(guests)), None)
+        self.assertFalse(self.editor.change("worse", "a", {"cpu.reservation": 9500.0}))
+        self.assertTrue(self.editor.change("better", "a", {"cpu.reservation": 4000.0}))
+        self.assertTrue(self.editor.change("beside", "b", {"cpu.shares": 400.0}))
+        self.assertTrue(self.editor.change("good", "b", {"cpu.reservation": 6000.0}))
+        self.assertEqual(self.open_plan.division.cpu.free, 0)
+
+
+class EveryAction(WindowCase):
+    """Every action on every kind of selection does no harm."""
+
+    def test_on_nothing_and_on_everything(self) -> None:
+        """In an empty plan, and in the demo with nothing, a guest, a pool or all selected."""
+        for prepare in (
+            lambda: None,
+            self.open_demo,
+            lambda: self.open_plan.select("mail"),
+            lambda: self.open_plan.select("lagoon-sim"),
+            lambda: self.open_plan.select("terminals"),
+            self.window.division.butterfly.picking.pick_all,
+        ):
+            prepare()
+            for name in ActionName:
+                if name not in DIALOGS:
+                    self.run_action(name)
+                    self.window.command_box.hide()
+            self.open_plan.undo_stack.setClean()
+            self.assertTrue(self.window.open_path(self.path))
+
+
+class InTheBackground(unittest.TestCase):
+    """Long work beside the window."""
+
+    def test_answers_and_newer_questions(self) -> None:
+        """A newer question of a subject replaces one that waits; errors are answers; others are not touched."""
+        application = make_application()
+        background, answers = Background(), []
+        gate = threading.Event()
+        background.run("slow", gate.wait, lambda value, problem: answers.append(("slow", value)))
+        for number in (1, 2, 3):
+            background.run("asked", lambda n=number: n, lambda value, problem: answers.append(("asked", value)))
+        background.run(
+            "wrong", lambda: 1 // 0, lambda value, problem: answers.append(("wrong", type(problem).__name__))
+        )
+        background.run("dropped", lambda: 9, lambda value, problem: answers.append(("dropped", value)))
+        background.drop("dropped")
+        gate.set()
+        background.wait()
+        application.processEvents()
+        self.assertEqual(answers, [("slow", True), ("asked", 3), ("wrong", ZeroDivisionError)])
+
+
+class WhileOn(unittest.TestCase):
+    """What a running guest would have to be off for."""
+
+    def test_each_kind_of_change(self) -> None:
+        """Floor down and ceiling up are free, as are shares; the rest needs the guest off, or hot add."""
+        elastic = {"mode": "elastic", "boot": 4000, "floor": 1000, "ceiling": 8000}
+        thin = memory_guest("a", 0, mode="thin", size=4000)
+        for guest, change, expected in (
+            (memory_guest("a", 0, **elastic), {"memory.floor": 500}, []),
+            (memory_guest("a", 0, **elastic), {"memory.floor": 2000}, ["a higher floor"]),
+            (memory_guest("a", 0, **elastic), {"memory.ceiling": 9000, "memory.headroom_percent": 5}, []),
+            (memory_guest("a", 0, **elastic), {"memory.ceiling": 5000}, ["a lower ceiling"]),
+            (memory_guest("a", 0, **elastic), {"memory.boot": 4500}, ["another boot size"]),
+            (memory_guest("a", 0, **elastic), {"memory": {"mode": "fixed"}}, ["another memory mode"]),
+            (memory_guest("a", 0, mode="thin", size=4000), {"memory.size": 5000}, ["more memory"]),
+            (memory_guest("a", 0, mode="thin", size=4000) | {"hot_add": ["memory"]}, {"memory.size": 5000}, []),
+            (
+                memory_guest("a", 0, mode="thin", size=4000) | {"hot_add": ["memory"]},
+                {"memory.size": 3000},
+                ["less memory"],
+            ),
+            (cpu_guest("a", 0, vcpus=2) | {"hot_add": ["vcpus"]}, {"vcpus": 3}, []),
+            (cpu_guest("a", 0, vcpus=2), {"vcpus": 3, "cpu.shares": 5, "cpu.limit": 900}, ["more vCPUs"]),
+        ):
+            with self.subTest(change=change):
+                before = plan_of([guest])
+                after = change_settings(before, "a", change)
+                self.assertEqual(needs_off(before.guests[0], after.guests[0]), expected)
+                self.assertEqual(bool(would_need_off(before, after, ["a"])), bool(expected))
+                off = change_settings(before, "a", {"power": "off"})
+                self.assertEqual(would_need_off(off, change_settings(off, "a", change), ["a"]), "")
+
+
+class Hostile(WindowCase):
+    """Plans that cannot be, opened in the window: told, and nothing lost."""
+
+    def test_each_is_told_in_the_window(self) -> None:
+        """Cycles, missing parents, limits under reservations, absurd numbers, cut files, traces with holes."""
+        self.open_demo()
+        before = self.open_plan.plan
+        bad = self.folder / "bad.ruvex.json"
+        (self.folder / "holes.csv").write_text("seconds,cpu\n0,5\n60,\n", encoding="utf-8")
+        (self.folder / "words.csv").write_text("seconds,cpu\n0,lots\n", encoding="utf-8")
+        (self.folder / "long.csv").write_text("seconds,cpu\n" + "".join(f"{i},1\n" for i in range(2_000_002)))
+        good = plan_text(plan_of([cpu_guest("a", 5)]))
+
+        def trace(name: str) -> str:
+            return good.replace('"cpu": 5', '"cpu": {"kind": "trace", "file": "' + name + '", "column": "cpu"}')
+
+        pools = (
+            '{"format": "ruvex-plan", "version": 1, "pools": [{"id": "p", "parent": %s}, {"id": "q", "parent": "p"}]}'
+        )
+        for text, told in (
+            (pools % '"q"', "pools contain each other"),
+            (pools % '"nowhere"', "there is no pool 'nowhere'"),
+            (good.replace('"vcpus": 10', '"vcpus": -3'), "it must be at least 1"),
+            (good.replace('"vcpus": 10', '"vcpus": 1e300'), "vcpus"),
+            (good.replace('"cpu": {}', '"cpu": {"reservation": 900, "limit": 100}'), "is above the limit"),
+            (good[: len(good) // 2], "the file seems cut off"),
+            (trace("holes.csv"), "an empty cell in column 'cpu'"),
+            (trace("words.csv"), "'lots' in column 'cpu'"),
+            (trace("long.csv"), "there are more than 2000000 rows"),
+            (trace("none.csv"), "cannot be read"),
+        ):
+            with self.subTest(told=told):
+                bad.write_text(text, encoding="utf-8")
+                self.assertFalse(self.window.open_path(bad), told)
+                self.assertIn(told, self.window.notice.text)
+                self.assertIs(self.open_plan.plan, before)
+        self.assertEqual(read_plan(self.path).plan, before)
+        self.assertEqual(plan_from({"format": "ruvex-plan", "version": 1}).guests, ())
