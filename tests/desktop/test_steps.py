@@ -139,7 +139,7 @@ class InTheBackground(unittest.TestCase):
         gate.set()
         background.wait()
         application.processEvents()
-        self.assertEqual(answers, [("slow", True), ("asked", 3), ("wrong", ZeroDivisionError)])
+        self.assertEqual(answers, [("slow", True), ("asked", 3), ("wrong", "ZeroDivisionError")])
 
 
 class WhileOn(unittest.TestCase):
@@ -156,10 +156,10 @@ class WhileOn(unittest.TestCase):
             (memory_guest("a", 0, **elastic), {"memory.ceiling": 5000}, ["a lower ceiling"]),
             (memory_guest("a", 0, **elastic), {"memory.boot": 4500}, ["another boot size"]),
             (memory_guest("a", 0, **elastic), {"memory": {"mode": "fixed"}}, ["another memory mode"]),
-            (memory_guest("a", 0, mode="thin", size=4000), {"memory.size": 5000}, ["more memory"]),
-            (memory_guest("a", 0, mode="thin", size=4000) | {"hot_add": ["memory"]}, {"memory.size": 5000}, []),
+            (thin, {"memory.size": 5000}, ["more memory"]),
+            (thin | {"hot_add": ["memory"]}, {"memory.size": 5000}, []),
             (
-                memory_guest("a", 0, mode="thin", size=4000) | {"hot_add": ["memory"]},
+                thin | {"hot_add": ["memory"]},
                 {"memory.size": 3000},
                 ["less memory"],
             ),

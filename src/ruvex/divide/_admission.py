@@ -212,18 +212,20 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
     host_over = _over(after.host_claimed, after.host_allowed)
     if host_over.shape == before.host_claimed.shape:
         host_over = host_over - _over(before.host_claimed, before.host_allowed)
-    if not (np.any(node_over > _NOISE) or np.any(host_over > _NOISE)):
+    node_short = node_over > _NOISE * np.maximum(1.0, np.abs(after.claimed))
+    host_short = host_over > _NOISE * np.maximum(1.0, np.abs(after.host_claimed))
+    if not (node_short.any() or host_short.any()):
         return None
     chains = [_way_up(after, item) for item in changed if item in after.compiled.tree.layout.position]
     for k, kind in enumerate(_NODE_KINDS):
         for way in chains:
             for step, node in enumerate(way):
-                if node_over[k, node] > _NOISE:
+                if node_short[k, node]:
                     return _refusal(before, after, kind, way[: step + 1], float(node_over[k, node]))
-        short = np.flatnonzero(node_over[k] > _NOISE)
+        short = np.flatnonzero(node_short[k])
         if short.size:
             return _refusal(before, after, kind, [int(short[-1])], float(node_over[k, short[-1]]))
-    k, host = (int(i) for i in np.argwhere(host_over > _NOISE)[0])
+    k, host = (int(i) for i in np.argwhere(host_short)[0])
     return _host_refusal(before, after, k, host, float(host_over[k, host]))
 
 
@@ -376,9 +378,10 @@ class _Promises:
             while True:
                 if node == 0 and k == 1:
                     more += self._overhead[guest]
-                over = claimed[node] + more - self._allowed[k][node]
-                if more > 0 and over > _NOISE * max(1.0, claimed[node] + more):
-                    return kind, node, min(over, more)
+                # A place that breaks its rule already is short only of what comes on top.
+                over = min(more, claimed[node] + more - self._allowed[k][node])
+                if over > _NOISE * max(1.0, claimed[node] + more):
+                    return kind, node, over
                 way.append((node, more))
                 if node == 0:
                     break
@@ -391,9 +394,9 @@ class _Promises:
             needs = (self._takes[1][guest] + self._overhead[guest], self._spill[guest])
             for k, kind in enumerate(_HOST_KINDS):
                 total = self._host_claimed[k][host] + needs[k]
-                over = total - self._host_allowed[k][host]
-                if needs[k] > 0 and over > _NOISE * max(1.0, total):
-                    return kind, host, min(over, needs[k])
+                over = min(needs[k], total - self._host_allowed[k][host])
+                if over > _NOISE * max(1.0, total):
+                    return kind, host, over
             for k, need in enumerate(needs):
                 self._host_claimed[k][host] += need
         for claimed, way in zip(self._claimed, ways, strict=True):
