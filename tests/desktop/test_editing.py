@@ -153,6 +153,25 @@ class Keys(RowsCase):
         self.settle(1000)
         self.assertEqual(self.guest("b").memory.shares, 120)
 
+    def test_stepped_shares_are_never_lost(self) -> None:
+        """Whatever follows at once makes them first: another edit, undo, saving, another moment."""
+        self.click_row("a")
+        self.press(Qt.Key.Key_Plus)
+        self.press(Qt.Key.Key_Space)
+        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, False))
+        self.assertEqual(self.open_plan.undo_stack.count(), 2)
+        self.press(Qt.Key.Key_Space)
+        self.press(Qt.Key.Key_Plus)
+        self.run_action(ActionName.UNDO)
+        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, True))
+        self.press(Qt.Key.Key_Plus)
+        self.open_plan.set_moment(3600.0)
+        self.assertEqual(self.guest("a").cpu.shares, 120)
+        self.press(Qt.Key.Key_Plus)
+        self.assertTrue(self.window.save())
+        self.assertEqual(self.open_plan.base.guests[0].cpu.shares, 130)
+        self.assertFalse(self.open_plan.is_dirty)
+
     def test_new_rename_duplicate_shift_move_delete(self) -> None:
         """A guest is made, named, copied, shifted, moved and deleted, and all of it taken back."""
         start = self.open_plan.plan
@@ -180,6 +199,18 @@ class Keys(RowsCase):
         while self.open_plan.undo_stack.canUndo():
             self.run_action(ActionName.UNDO)
         self.assertEqual(self.open_plan.plan, start)
+
+    def test_a_run_of_arrows_is_one_entry(self) -> None:
+        """Stepping a field with ↑ is taken back at once; stepping another one begins anew."""
+        self.click_row("a")
+        fields = self.dials.dials["cpu"].fields
+        for key in ("cpu.shares", "cpu.shares", "cpu.shares", "cpu.reservation"):
+            QTest.keyClick(fields[key].line, Qt.Key.Key_Up)
+            self.settle()
+        self.assertEqual((self.guest("a").cpu.shares, self.open_plan.undo_stack.count()), (130, 2))
+        self.run_action(ActionName.UNDO)
+        self.run_action(ActionName.UNDO)
+        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").cpu.reservation), (100, 3000))
 
     def test_several_at_once(self) -> None:
         """Shift and Ctrl select several; a dial and F4's field turn all of them, in one entry."""

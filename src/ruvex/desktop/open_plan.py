@@ -223,6 +223,7 @@ class OpenPlan(QObject):
         PlanFileError
             It cannot be written; nothing is lost, and the plan stays dirty.
         """
+        self.settle()
         plan = move_moment(self._base, self.plan.moment)
         traces_from = self.path.parent if self.path else None
         write_plan(plan, path, layout=self._file.layout, traces_from=traces_from)
@@ -272,6 +273,7 @@ class OpenPlan(QObject):
         """Look at another time of the day. This is looking, not editing: it makes no undo entry."""
         at_s = min(max(at_s, 0.0), self.plan.day_s)
         if at_s != self.plan.moment:
+            self.settle()
             self.give_up()
             self._look_at(at_s)
             self._clear_effect()
@@ -300,6 +302,8 @@ class OpenPlan(QObject):
         EditError
             It breaks a rule of the plan; what was shown before stays.
         """
+        if step.settles != (self._step.settles if self._step is not None else ""):
+            self.settle()
         plan = step.edit(self._base)
         compiled = self._base_compiled.with_plan(plan)
         refusal = refusal_between(self.claims, claims_of(compiled, booting=step.booting), step.changed)
@@ -344,6 +348,11 @@ class OpenPlan(QObject):
         self.dismiss_refusal()
         self.divided.emit()
 
+    def settle(self) -> None:
+        """Make the previewed step if it is one that only waits for a rest; else leave it."""
+        if self._step is not None and self._step.settles:
+            self.commit()
+
     def give_up(self) -> None:
         """Drop the previewed step."""
         if self.before is not None:
@@ -387,6 +396,16 @@ class OpenPlan(QObject):
             self._keep_selection()
             self.replaced.emit()
         self.divided.emit()
+
+    def undo(self) -> None:
+        """Take back the last edit, one that only waits for a rest too."""
+        self.settle()
+        self.undo_stack.undo()
+
+    def redo(self) -> None:
+        """Make the edit again that was taken back last."""
+        self.settle()
+        self.undo_stack.redo()
 
     def _on_undo_or_redo(self, plan: Plan, text: str) -> None:
         """Show a plan that an undo entry gives; the moment stays where the person put it."""

@@ -29,6 +29,9 @@ class Step:
         Where it sets one number: the item, the setting and the value; the nearest value that passes is offered.
     merges
         Steps that follow each other with the same text here become one undo entry; empty for a step of its own.
+    settles
+        While it is previewed, anything else that is done makes it first, unless that has the same text here; empty
+        for a preview that is dropped instead.
     """
 
     text: str
@@ -37,6 +40,7 @@ class Step:
     booting: tuple[str, ...] = ()
     setting: tuple[str, str, float] | None = None
     merges: str = ""
+    settles: str = ""
 
     def after(self, remedy: Remedy) -> Step:
         """Give the step that takes a remedy first and then does this one."""
@@ -48,7 +52,7 @@ class Step:
         return Step(f"{self.text}, and {remedy.text}", both, changed, self.booting)
 
 
-def settings_step(text: str, changes: Changes, *, merges: str = "") -> Step:
+def settings_step(text: str, changes: Changes, *, merges: str = "", settles: str = "") -> Step:
     """Give the step that sets some settings to new values."""
     changes = [(target, dict(change)) for target, change in changes]
     setting = None
@@ -57,7 +61,12 @@ def settings_step(text: str, changes: Changes, *, merges: str = "") -> Step:
         if isinstance(value, int | float) and not isinstance(value, bool):
             setting = (changes[0][0], key, float(value))
     return Step(
-        text, lambda plan: change_many(plan, changes), tuple(t for t, _ in changes), setting=setting, merges=merges
+        text,
+        lambda plan: change_many(plan, changes),
+        tuple(t for t, _ in changes),
+        setting=setting,
+        merges=merges,
+        settles=settles,
     )
 
 

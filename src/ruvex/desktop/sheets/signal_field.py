@@ -240,6 +240,9 @@ class Curve(QWidget):
         colours = theme.colours
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(place, colours.band_row)
+        if self.hasFocus():
+            painter.setPen(QPen(colours.ink, 1))
+            painter.drawRect(place)
         times = np.linspace(0.0, self._day_s, self._values.size)
         line = [self._point(t, v) for t, v in zip(times.tolist(), self._values.tolist(), strict=True)]
         area = QPolygonF([place.bottomLeft(), *line, place.bottomRight()])

@@ -359,7 +359,9 @@ class Dials(QWidget):
             handle = next(handle for handle in settings.handles if handle.key == key)
             step, low, high = settings.snap, handle.low, handle.high
             value = settings.top if handle.value is None else handle.value
-        self._try(key, min(max(round(value / step) * step + steps * step, low), high))
+        self._try(
+            key, min(max(round(value / step) * step + steps * step, low), high), merges=f"{item.id} {key} stepped"
+        )
 
     def _on_typed(self, key: str, text: str) -> None:
         item = self._open_plan.selected_item
@@ -403,14 +405,13 @@ class Dials(QWidget):
         others = [other for other in self._open_plan.selection if other != item.id and has_setting(plan, other, key)]
         return [item.id, *others]
 
-    def _try(self, key: str, value: float | None, *, preview: bool = False) -> None:
+    def _try(self, key: str, value: float | None, *, preview: bool = False, merges: str = "") -> None:
         item = self._open_plan.selected_item
         if item is None:
             return
         ids, self._refused = self._concerned(item, key), None
-        step = settings_step(
-            setting_edit_text(self._open_plan, ids, key, value), [(target, {key: value}) for target in ids]
-        )
+        text = setting_edit_text(self._open_plan, ids, key, value)
+        step = settings_step(text, [(target, {key: value}) for target in ids], merges=merges)
         try:
             if preview:
                 self._open_plan.preview_step(step)

@@ -262,7 +262,7 @@ class Butterfly(QAbstractScrollArea):
     # Selection
 
     def _on_selection_changed(self) -> None:
-        self.gestures.settle_shares()
+        self._open_plan.settle()
         selected, division = self._open_plan.selected, self._open_plan.division
         if selected is not None and self.row_list.number_of(selected) is None and not self._wanted:
             # What is selected must be seen: unfold the pools around it.
@@ -412,7 +412,7 @@ class Butterfly(QAbstractScrollArea):
             if not self.gestures.cancel():
                 self._open_plan.select(None)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
-            self.gestures.settle_shares()
+            self._open_plan.settle()
             self.dials_asked.emit()
         else:
             super().keyPressEvent(event)
@@ -421,7 +421,7 @@ class Butterfly(QAbstractScrollArea):
     def _on_focus_moved(self) -> None:
         """Make the shares that are being stepped before the attention goes elsewhere."""
         if not self.hasFocus():
-            self.gestures.settle_shares()
+            self._open_plan.settle()
         self.viewport().update()
 
     def viewportEvent(self, event: QEvent | None) -> bool:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final
 from PyQt6.QtCore import QObject, QPointF, Qt, QTimer, pyqtSignal
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.steps import PromiseRefusedError, Step, settings_step
+from ruvex.desktop.steps import PromiseRefusedError, settings_step
 from ruvex.desktop.views.division.rows import Row
 from ruvex.desktop.widgets.axis import Axis
 from ruvex.desktop.widgets.dial_settings import dial_settings
@@ -72,11 +72,10 @@ class Gestures(QObject):
         self._name_pressed: str | None = None
         self._is_dragging = False
         self._refused: PromiseRefusedError | None = None
-        self._shares_step: Step | None = None
         self._shares_rest = QTimer(self)
         self._shares_rest.setSingleShot(True)
         self._shares_rest.setInterval(_SHARES_REST_MS)
-        self._shares_rest.timeout.connect(self.settle_shares)
+        self._shares_rest.timeout.connect(open_plan.settle)
 
     # Edges
 
@@ -102,7 +101,7 @@ class Gestures(QObject):
 
     def press(self, point: QPointF, *, on_name: str | None) -> None:
         """Take what is under the pointer; nothing happens before it is moved."""
-        self.settle_shares()
+        self._open_plan.settle()
         self._pressed, self._name_pressed = point, on_name
         self.edge = None if on_name is not None else self.edge_at(point)
 
@@ -134,12 +133,14 @@ class Gestures(QObject):
             value = min(max(round(max(part, 0.0) * axis.top / snap) * snap, handle.low), handle.high)
         self._preview(edge.row.item_id, handle.key, value)
 
-    def _preview(self, item_id: str, key: str, value: float | None) -> None:
+    def _preview(self, item_id: str, key: str, value: float | None, *, settles: str = "") -> None:
         ids = self._alike(item_id, key)
         text = setting_edit_text(self._open_plan, ids, key, value)
         self._refused = None
         try:
-            self._open_plan.preview_step(settings_step(text, [(target, {key: value}) for target in ids]))
+            self._open_plan.preview_step(
+                settings_step(text, [(target, {key: value}) for target in ids], settles=settles)
+            )
         except PromiseRefusedError as error:
             self._refused = error
             self._open_plan.not_accepted.emit(str(error))
@@ -172,11 +173,12 @@ class Gestures(QObject):
 
     def cancel(self) -> bool:
         """Give up what is being dragged or stepped; tells whether there was anything."""
-        was_busy = self._is_dragging or self._shares_step is not None
+        pending = self._open_plan.pending
+        was_busy = self._is_dragging or (pending is not None and bool(pending.settles))
         if was_busy:
             self._open_plan.give_up()
             self._open_plan.not_accepted.emit("")
-        self.edge, self._shares_step = None, None
+        self.edge = None
         self._shares_rest.stop()
         self._forget()
         self._butterfly.viewport().update()
@@ -217,13 +219,5 @@ class Gestures(QObject):
         if not isinstance(item, Guest | Pool) or resource not in RESOURCES:
             return
         value = max(_SHARES_STEP, round(get_setting(item, key) / _SHARES_STEP + steps) * _SHARES_STEP)
-        self._preview(item_id, key, value)
-        self._shares_step = self._open_plan.pending
+        self._preview(item_id, key, value, settles=f"{item_id} {key}")
         self._shares_rest.start()
-
-    def settle_shares(self) -> None:
-        """Make the shares that are being previewed."""
-        self._shares_rest.stop()
-        if self._shares_step is not None and self._shares_step is self._open_plan.pending:
-            self._open_plan.commit()
-        self._shares_step = None
