@@ -228,7 +228,7 @@ def open_window() -> Iterator[Any]:
     from ruvex.desktop import make_application, make_window
     from ruvex.desktop.state import State
 
-    make_application()
+    application = make_application()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bench.ruvex.json"
         path.write_text(plan_text(site(500, 25)), encoding="utf-8")
@@ -239,6 +239,7 @@ def open_window() -> Iterator[Any]:
         yield window
         window.open_plan.give_up()
         window.close()
+        application.processEvents()
 
 
 def bench_desktop() -> list[str]:
