@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import doctest
 import importlib
+import json
 import pkgutil
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -18,6 +22,7 @@ CHECKS = {
     "mypy": ["mypy"],
 }
 SLOWEST_SHOWN = 8
+PARTS = ("desktop", "others")
 
 
 class TimedResult(unittest.TextTestResult):
@@ -45,8 +50,21 @@ class TimedResult(unittest.TextTestResult):
         super().addSuccess(test)
 
 
-def run_checks() -> tuple[int, int]:
-    """Run the static checks; gives how many passed and how many failed."""
+@dataclass(frozen=True)
+class Counts:
+    """What came of some tests."""
+
+    passed: int
+    failed: int
+    skipped: int
+
+    def plus(self, other: Counts) -> Counts:
+        """Give both together."""
+        return Counts(self.passed + other.passed, self.failed + other.failed, self.skipped + other.skipped)
+
+
+def run_checks() -> Counts:
+    """Run the static checks."""
     failed = 0
     for name, command in CHECKS.items():
         done = subprocess.run([sys.executable, "-m", *command], cwd=ROOT, capture_output=True, text=True, check=False)
@@ -54,7 +72,7 @@ def run_checks() -> tuple[int, int]:
         if done.returncode:
             failed += 1
             print(done.stdout + done.stderr)
-    return len(CHECKS) - failed, failed
+    return Counts(len(CHECKS) - failed, failed, 0)
 
 
 def doctests() -> unittest.TestSuite:
@@ -68,25 +86,64 @@ def doctests() -> unittest.TestSuite:
     return suite
 
 
+def suite_of(part: str) -> unittest.TestSuite:
+    """Collect one part of the tests: those of the window, or all others and the examples in docstrings."""
+    loader = unittest.TestLoader()
+    desktop = loader.discover(str(ROOT / "tests" / "desktop"), top_level_dir=str(ROOT))
+    if part == "desktop":
+        return desktop
+    everything = loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    return unittest.TestSuite([*(test for test in each(everything) if ".desktop." not in test.id()), doctests()])
+
+
+def each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """Give every test of a suite."""
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from each(test)
+        else:
+            yield test
+
+
+def run_suite(suite: unittest.TestSuite) -> Counts:
+    """Run tests; gives what came of them."""
+    result = unittest.TextTestRunner(verbosity=1, resultclass=TimedResult, warnings="error").run(suite)
+    assert isinstance(result, TimedResult)
+    print("Slowest:", ", ".join(f"{s:.1f} s {n}" for s, n in sorted(result.seconds, reverse=True)[:SLOWEST_SHOWN]))
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    return Counts(result.passed + len(result.expectedFailures), failed, len(result.skipped))
+
+
+def run_parts() -> Counts:
+    """Run both parts of the tests side by side, each in a process of its own, and print what each says."""
+    with tempfile.TemporaryDirectory() as folder:
+        jobs = []
+        for part in PARTS:
+            report = Path(folder) / f"{part}.json"
+            command = [sys.executable, __file__, "--part", part, str(report)]
+            jobs.append((part, report, subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)))
+        total = Counts(0, 0, 0)
+        for part, report, job in jobs:
+            said, _ = job.communicate()
+            print(f"-- {part}\n{said.decode(errors='replace')}", flush=True)
+            if report.exists():
+                total = total.plus(Counts(*json.loads(report.read_text())))
+            else:
+                print(f"-- {part}: ended before its end, status {job.returncode}")
+                total = total.plus(Counts(0, 1, 0))
+    return total
+
+
 def main(names: list[str]) -> int:
     """Run everything, or only the named test modules; gives the exit status."""
     sys.path.insert(0, str(ROOT))
-    passed, failed = (0, 0) if names else run_checks()
-    loader = unittest.TestLoader()
-    if names:
-        suite = loader.loadTestsFromNames(names)
-    else:
-        suite = unittest.TestSuite([loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT)), doctests()])
-    result = unittest.TextTestRunner(verbosity=1, resultclass=TimedResult, warnings="error").run(suite)
-    assert isinstance(result, TimedResult)
-    print(
-        "Slowest:",
-        ", ".join(f"{s:.1f} s {name}" for s, name in sorted(result.seconds, reverse=True)[:SLOWEST_SHOWN]),
-    )
-    failed += len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    passed += result.passed + len(result.expectedFailures)
-    print(f"{passed} passed, {failed} failed, {len(result.skipped)} skipped", flush=True)
-    return 1 if failed or passed == 0 else 0
+    if names[:1] == ["--part"]:
+        counts = run_suite(suite_of(names[1]))
+        Path(names[2]).write_text(json.dumps([counts.passed, counts.failed, counts.skipped]))
+        return 0
+    counts = run_suite(unittest.TestLoader().loadTestsFromNames(names)) if names else run_checks().plus(run_parts())
+    print(f"{counts.passed} passed, {counts.failed} failed, {counts.skipped} skipped", flush=True)
+    return 1 if counts.failed or counts.passed == 0 else 0
 
 
 if __name__ == "__main__":
