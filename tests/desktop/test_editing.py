@@ -182,6 +182,7 @@ class Keys(RowsCase):
         QTest.keyClick(line, Qt.Key.Key_Return)
         self.settle()
         self.assertEqual((self.guest("guest-1").name, self.guest("guest-1").pool), ("bell", "q"))
+        self.assertIn("bell", [row.label for row in self.butterfly.row_list.rows])
         self.press(Qt.Key.Key_D, CTRL)
         self.assertEqual(self.open_plan.plan.guests[-1].name, "bell-2")
         self.press(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)

@@ -152,9 +152,10 @@ class Aids(WindowCase):
             if name.value.keys:
                 self.assertIn(name.value.hint, told)
         self.assertEqual(len(keys), len(set(keys)))
-        QTest.keyClick(self.window.sheet.close_button, Qt.Key.Key_Escape)
+        QTest.keyClick(self.application.focusWidget(), Qt.Key.Key_Escape)
         self.settle()
         self.assertFalse(self.window.sheet.isVisible())
+        self.assertTrue(self.butterfly.hasFocus())
 
     def test_high_contrast(self) -> None:
         """Black on white, remembered like the other looks."""

@@ -71,10 +71,15 @@ class Keeper(QObject):
         self._settle.timeout.connect(self._look)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(lambda _path: self._settle.start())
-        open_plan.edited.connect(self._rest.start)
+        open_plan.edited.connect(self._on_edited)
         open_plan.named.connect(self._on_named)
 
     # Recovery copies
+
+    def _on_edited(self) -> None:
+        # Started only once: who edits without a rest must not be without a copy.
+        if not self._rest.isActive():
+            self._rest.start()
 
     @property
     def copy(self) -> Path:

@@ -221,8 +221,7 @@ class Window(QMainWindow):
             self.sheet.close_sheet()
         else:
             self.sheet.open(page)
-            if name is not ActionName.KEYS:
-                page.setFocus()
+            page.setFocus()
 
     def _page(self, name: ActionName) -> Page:
         if name is ActionName.SETTINGS:

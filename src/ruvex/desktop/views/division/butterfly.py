@@ -106,6 +106,7 @@ class Butterfly(QAbstractScrollArea):
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         open_plan.replaced.connect(self._on_replaced)
+        open_plan.edited.connect(self._lay_out_rows)
         open_plan.divided.connect(self._on_divided)
         open_plan.selection_changed.connect(self._on_selection_changed)
         open_plan.refused_changed.connect(self.viewport().update)
