@@ -60,6 +60,12 @@ class Reading(unittest.TestCase):
         again = guests_from_table(text, add_items(self.plan, found.guests))
         self.assertEqual([g.name for g in again.guests], ["web-3", "web-4", "Möwe-2"])
 
+    def test_many_alike(self) -> None:
+        """Ten thousand rows of one name are ten thousand guests of different names and ids, without delay."""
+        found = guests_from_table("name\n" + "web\n" * 10_000, self.plan).guests
+        self.assertEqual(len({guest.name for guest in found} | {guest.id for guest in found}), 10_000)
+        self.assertEqual(found[-1].name, "web-10000")
+
     def test_rubbish_is_refused_with_its_place(self) -> None:
         """Each fault names row and column; nothing is half taken."""
         for text, expected in (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Container, Iterable
 
 from ruvex.plan._check import RULES_TARGET
 from ruvex.plan._model import Guest, Item, Plan, Pool
@@ -26,22 +26,29 @@ def slug_of(name: str, otherwise: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:_MOST].strip("-") or otherwise
 
 
-def next_name(name: str, taken: Iterable[str]) -> str:
+def next_name(name: str, taken: Container[str], counted: dict[str, int] | None = None) -> str:
     """Give the name that follows another one: its number counted on, or a number set behind it.
+
+    Parameters
+    ----------
+    name, taken
+        The name, and those that are in use.
+    counted
+        How far each stem was counted before; it is brought up to date. With it many names alike cost no more each.
 
     Examples
     --------
     >>> next_name("web-front-3", {"web-front-3", "web-front-4"}), next_name("mail", {"mail"})
     ('web-front-5', 'mail-2')
     """
-    taken = set(taken)
     match = _COUNTED.fullmatch(name)
     stem, gap, number = (match[1], match[2], int(match[3])) if match else (name, " " if " " in name else "-", 1)
-    while True:
+    counted = {} if counted is None else counted
+    number = max(number, counted.get(stem + gap, 0)) + 1
+    while f"{stem}{gap}{number}" in taken:
         number += 1
-        candidate = f"{stem}{gap}{number}"
-        if candidate not in taken:
-            return candidate
+    counted[stem + gap] = number
+    return f"{stem}{gap}{number}"
 
 
 class Namer:
@@ -51,17 +58,19 @@ class Namer:
         items: tuple[Item, ...] = (*plan.hosts, *plan.pools, *plan.guests)
         self._ids = {RULES_TARGET, *(item.id for item in items)}
         self._names = {item.label for item in items}
+        self._counted_ids: dict[str, int] = {}
+        self._counted_names: dict[str, int] = {}
 
     def id_for(self, name: str, otherwise: str) -> str:
         """Give a free id like a name."""
         wish = slug_of(name, otherwise)
-        free = wish if wish not in self._ids else next_name(wish, self._ids)
+        free = wish if wish not in self._ids else next_name(wish, self._ids, self._counted_ids)
         self._ids.add(free)
         return free
 
     def name_like(self, name: str) -> str:
         """Give a free name: the wished one, or the next in its count."""
-        free = name if name not in self._names else next_name(name, self._names)
+        free = name if name not in self._names else next_name(name, self._names, self._counted_names)
         self._names.add(free)
         return free
 
