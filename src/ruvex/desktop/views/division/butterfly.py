@@ -88,6 +88,7 @@ class Butterfly(QAbstractScrollArea):
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self._row_painter = RowPainter(open_plan, theme)
         self._shown = open_plan.division
+        self._named = open_plan.plan
         self._sorted_for = open_plan.division
         self._was_moving = False
         self.picking = Picking(self.row_list, open_plan)
@@ -106,7 +107,7 @@ class Butterfly(QAbstractScrollArea):
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         open_plan.replaced.connect(self._on_replaced)
-        open_plan.edited.connect(self._lay_out_rows)
+        open_plan.edited.connect(self._on_edited)
         open_plan.divided.connect(self._on_divided)
         open_plan.selection_changed.connect(self._on_selection_changed)
         open_plan.refused_changed.connect(self.viewport().update)
@@ -185,6 +186,14 @@ class Butterfly(QAbstractScrollArea):
         assert bar is not None
         bar.setPageStep(self.viewport().height())
         bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
+
+    def _on_edited(self) -> None:
+        """Show another name at once; everything else that changes rows comes with another tree or division."""
+        plan, named = self._open_plan.plan, self._named
+        self._named = plan
+        pairs = (*zip(plan.pools, named.pools, strict=False), *zip(plan.guests, named.guests, strict=False))
+        if any(new is not old and new.label != old.label for new, old in pairs):
+            self._lay_out_rows()
 
     def _on_divided(self) -> None:
         division, shown = self._open_plan.division, self._shown
