@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -127,6 +127,51 @@ class Dragging(RowsCase):
         self.drag(start, QPoint(x, self.butterfly.row_list.height + 30))
         self.assertIsNone(self.guest("c").pool)
         self.assertIn("c", self.open_plan.selection)
+
+
+class MemoryWing(RowsCase):
+    """The same in the memory wing, for the settings of each mode."""
+
+    def setUp(self) -> None:
+        """Open an elastic, a fixed and a thin guest."""
+        super().setUp()
+        guests = [
+            memory_guest("e", 9000, mode="elastic", boot=6000, floor=4000, ceiling=12_000),
+            memory_guest("f", 0, mode="fixed", size=8000),
+            memory_guest("t", 6000, 9000, mode="thin", size=10_000, reservation=3000, limit=7000),
+        ]
+        self.show_plan(plan_of(guests))
+
+    def test_floor_ceiling_size_reservation_and_limit(self) -> None:
+        """Floor and ceiling of an elastic guest, the size of a fixed one, reservation and limit of a thin one."""
+        for item_id, key, start, end in (
+            ("e", "floor", 4000, 2000), ("f", "size", 8000, 6000), ("t", "reservation", 3000, 5000),
+            ("t", "limit", 7000, 9000),
+        ):  # fmt: skip
+            self.drag(self.edge(item_id, start, "memory"), self.edge(item_id, end, "memory"))
+            self.assertAlmostEqual(getattr(self.guest(item_id).memory, key), end, delta=140, msg=f"{item_id} {key}")
+        self.assertEqual(self.open_plan.undo_stack.count(), 4)
+
+    def test_boot_size_bounds_the_floor(self) -> None:
+        """A floor cannot be dragged beyond the boot size."""
+        self.drag(self.edge("e", 4000, "memory"), self.edge("e", 8000, "memory"))
+        self.assertEqual(getattr(self.guest("e").memory, "floor", None), 6000)
+
+    def test_names_by_double_click_and_menu(self) -> None:
+        """A double click on a name types it anew; the menu comes for the row under the pointer."""
+        point = QPoint(self.butterfly.columns.names[0] + 40, self.butterfly.row_rect("f").center().y())
+        QTest.mouseDClick(self.butterfly.viewport(), LEFT, NONE, point)
+        line = self.application.focusWidget()
+        QTest.keyClicks(line, "store")
+        QTest.keyClick(line, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.guest("f").name, "store")
+        asked: list[QPoint] = []
+        self.butterfly.menu_asked.disconnect()
+        self.butterfly.menu_asked.connect(asked.append)
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, point, self.butterfly.viewport().mapToGlobal(point))
+        self.butterfly.contextMenuEvent(event)
+        self.assertEqual((self.open_plan.selected, len(asked)), ("f", 1))
 
 
 class Keys(RowsCase):

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from hypothesis import given, settings
 
-from ruvex.divide import Division, causes_of, compile_plan, divide
+from ruvex.divide import Division, causes_of, compile_plan, day_of, divide
 from ruvex.plan import Plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
@@ -120,6 +120,28 @@ class WorkedExamples(unittest.TestCase):
         self.assertNotIn("layers", pool)
         self.assertEqual((guest["layers"]["balloon"], guest["layers"]["cause"]), (100, "own limit"))
         self.assertNotIn("layers", document["cpu"]["rows"][1])
+
+
+class OverTheDay(unittest.TestCase):
+    """The day strip and the division tell the same."""
+
+    def test_sums_agree_at_every_moment(self) -> None:
+        """Wanted and supply of the day are those of divisions at its moments, common pages counted once."""
+        signal = {"kind": "daily", "low": 500, "high": 7000, "peak_at": "09:00", "width_h": 4}
+        guests = [
+            memory_guest(name, 0, 0, mode="thin", size=8000)
+            | {"image": image, "demand": {"cpu": signal, "working": signal, "touched": 300}}
+            for name, image in (("a", "sea"), ("b", "sea"), ("c", "sea"), ("d", "shore"))
+        ]
+        host = HOST | {"smt_yield": 0.25, "threads_per_core": 2, "memory_mib": 20_000}
+        compiled = compile_plan(plan_of(guests, host=host, rules={"page_sharing": {"sea": 1000, "shore": 900}}), {})
+        day = day_of(compiled, moments=25)
+        for number, at_s in enumerate(day.times_s.tolist()):
+            division = divide(compiled, at_s)
+            for k, r in enumerate((division.cpu, division.memory)):
+                self.assertAlmostEqual(day.wanted[k, number], r.total_wanted, places=6)
+                self.assertAlmostEqual(day.supply[k, number], r.supply, places=6)
+        self.assertEqual(day.supply[1, -1], 19_000)
 
 
 class Identities(unittest.TestCase):
