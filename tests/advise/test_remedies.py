@@ -58,6 +58,13 @@ class WorkedExamples(unittest.TestCase):
         self.assertIn("set 5 % aside instead of 20 %", texts)
         self.assertTrue(any("that nobody claims from Pool" in text for text in texts), texts)
 
+    def test_without_a_host_nothing_is_divided_by(self) -> None:
+        """Nothing set aside of nothing could help: a guest with a promise waits for a host."""
+        guests = [cpu_guest("b", 0, reservation=500) | {"power": "off"}]
+        plan = plan_of(guests, host=None, rules={"set_aside_percent": {"cpu": 20, "memory": 20}})
+        found = remedies_for(compile_plan(plan, {}), partial(switch_on, "b"), ["b"], booting=["b"])
+        self.assertEqual([r.changes for r in found], [(("b", {"cpu.reservation": 0}),)])
+
     def test_spill_space(self) -> None:
         """More of it, or a reservation that spares it."""
         guests = [memory_guest("a", 0, 0, mode="thin", size=8000) | {"power": "off"}]

@@ -129,6 +129,26 @@ class Dragging(RowsCase):
         self.assertIn("c", self.open_plan.selection)
 
 
+class LongPlans(RowsCase):
+    """More rows than show."""
+
+    def test_a_carried_name_scrolls_at_the_edge(self) -> None:
+        """A name is dragged to a pool that does not show yet."""
+        guests = [cpu_guest(f"g{i}", 10, pool="p") for i in range(60)]
+        self.show_plan(plan_of([*guests, cpu_guest("z", 10, pool="q")], [{"id": "p"}, {"id": "q"}]))
+        view, x = self.butterfly.viewport(), self.butterfly.columns.names[0] + 80
+        QTest.mousePress(view, LEFT, NONE, QPoint(x, self.butterfly.row_rect("g0").center().y()))
+        for step in range(120):
+            QTest.mouseMove(view, QPoint(x + step % 2, view.height() - 4))
+            self.settle()
+        place = self.butterfly.row_rect("q")
+        self.assertTrue(view.rect().contains(place))
+        QTest.mouseMove(view, QPoint(x, place.center().y()))
+        QTest.mouseRelease(view, LEFT, NONE, QPoint(x, place.center().y()))
+        self.settle()
+        self.assertEqual(self.guest("g0").pool, "q")
+
+
 class MemoryWing(RowsCase):
     """The same in the memory wing, for the settings of each mode."""
 

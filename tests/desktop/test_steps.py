@@ -15,7 +15,7 @@ from ruvex.desktop.editing import Editor
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.steps import PromiseRefusedError, would_need_off
 from ruvex.divide import budget_of, claims_of, compile_plan, divide
-from ruvex.plan import PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
+from ruvex.plan import EditError, PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import DEMO, WindowCase
 
@@ -87,6 +87,15 @@ class Walks(unittest.TestCase):
         self.assertEqual(self.open_plan.division.to_json(), division.to_json())
         self.open_plan.change("mail", {"cpu.shares": 110.0}, "fine")
         self.assertIsNone(self.open_plan.refused)
+
+    def test_an_impossible_step_drops_what_was_previewed(self) -> None:
+        """Nothing of an earlier preview is left standing as if it had been made."""
+        plan = self.open_plan.plan
+        self.open_plan.preview("mail", {"cpu.shares": 900.0}, "looked at")
+        with self.assertRaises(EditError):
+            self.open_plan.change("mail", {"cpu.shares": -1.0}, "impossible")
+        self.assertIsNone(self.open_plan.before)
+        self.assertEqual((self.open_plan.plan, self.open_plan.undo_stack.count()), (plan, 0))
 
     def test_a_broken_plan_can_be_mended(self) -> None:
         """It opens, stays editable, and each step may only make it better."""

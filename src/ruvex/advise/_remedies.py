@@ -207,12 +207,11 @@ class _Search:
             yield f"{text} {_amount(more, resource)}", (pool.id, {f"{resource}.limit": more})
 
     def _of_rules(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
-        percent = getattr(plan.rules.set_aside_percent, resource)
-        if percent <= 0:
+        percent, per_percent = getattr(plan.rules.set_aside_percent, resource), _per_percent(self._before, resource)
+        if percent <= 0 or per_percent <= 0:
             return
-        per_percent = _per_percent(self._before, resource)
         less = math.floor((percent - refusal.shortfall / per_percent) * _PERCENT_STEPS) / _PERCENT_STEPS
-        if per_percent > 0 and less >= 0:
+        if less >= 0:
             text = f"set {less:g} % aside instead of {percent:g} %"
             yield text, ("rules", {f"set_aside_percent.{resource}": less})
 

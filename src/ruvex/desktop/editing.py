@@ -109,11 +109,12 @@ class Editor(QObject):
             self.told.emit(f"Not done: {text}.\n{error}")
             return False
         admitted, waiting = admit_in_order(compiled, in_starting_order(compiled, wishing))
-        final = [item if item.id in admitted else off[i] for i, item in enumerate(items)]
+        starting = set(admitted)
+        final = [item if item.id in starting else off[i] for i, item in enumerate(items)]
         step = Step(text, lambda plan: add_items(plan, final), tuple(i.id for i in final), tuple(admitted))
         if not self._make(step):
             return False
-        ids = [item.id for item in items]
+        ids = {item.id for item in items}
         tops = [item.id for item in items if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
         self._open_plan.select_many(tops, tops[-1])
         lines = [note] if note else []

@@ -31,6 +31,7 @@ from ruvex.divide import (
     shifts_by_guest,
 )
 from ruvex.plan import (
+    EditError,
     Guest,
     Plan,
     PlanFile,
@@ -281,7 +282,7 @@ class OpenPlan(QObject):
 
     def _look_at(self, at_s: float) -> None:
         self._base = move_moment(self._base, at_s)
-        self._compiled = self._compiled.with_plan(move_moment(self._compiled.plan, at_s))
+        self._compiled = self._compiled.with_plan(self._base)
         self._set_base_compiled()
         self._demand = demand_at(self._compiled, at_s)
         self.division = divide(self._compiled, demand=self._demand)
@@ -327,9 +328,10 @@ class OpenPlan(QObject):
         """
         try:
             self.preview_step(step)
-        except PromiseRefusedError as error:
+        except EditError as error:
             self.give_up()
-            self.refuse(error)
+            if isinstance(error, PromiseRefusedError):
+                self.refuse(error)
             raise
         self.commit()
 

@@ -314,6 +314,15 @@ class Butterfly(QAbstractScrollArea):
         bar = self.verticalScrollBar()
         return bar.value() if bar is not None else 0
 
+    def scroll_at_edge(self, y: float) -> None:
+        """Scroll by a row where something is carried close to the upper or lower edge."""
+        bar, edge = self.verticalScrollBar(), self._theme.px(GUEST_ROW)
+        assert bar is not None
+        if y < edge:
+            bar.setValue(bar.value() - bar.singleStep())
+        elif y > self.viewport().height() - edge:
+            bar.setValue(bar.value() + bar.singleStep())
+
     def row_at(self, point: QPoint) -> Row | None:
         """Give the row at a place of the viewport."""
         number = self.row_list.at(point.y() + self._scrolled)

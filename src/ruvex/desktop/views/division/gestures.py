@@ -201,6 +201,7 @@ class Gestures(QObject):
         self.pointer_y = point.y()
         selection = self._open_plan.selection
         self.carried = selection if self._name_pressed in selection else (self._name_pressed,)
+        self._butterfly.scroll_at_edge(point.y())
         row = self._butterfly.row_at(point.toPoint())
         if row is None:
             self.target = None
