@@ -12,7 +12,7 @@ from ruvex.plan import Host, Plan, Pool, Rules, find_item, format_cpu, format_me
 _MOST_HOLDERS: Final = 4
 _WHAT: Final[Mapping[str, str]] = {
     "cpu": "CPU promises", "memory": "memory promises", "host-memory": "memory that can be found now",
-    "spill": "spill space",
+    "spill": "spill space", "bank": "memory of its bank that can be found now",
 }  # fmt: skip
 
 

@@ -15,11 +15,11 @@ from ruvex.divide._compiled import Compiled
 
 Floats = NDArray[np.float64]
 
-Kind = Literal["cpu", "memory", "host-memory", "spill"]
-"""What a promise is made of: MHz, MiB, the memory of one host, its spill space."""
+Kind = Literal["cpu", "memory", "host-memory", "spill", "bank"]
+"""What a promise is made of: MHz, MiB, the memory of one host, its spill space, the memory of its bank."""
 
 _NODE_KINDS: Final[tuple[Kind, Kind]] = ("cpu", "memory")
-_HOST_KINDS: Final[tuple[Kind, Kind]] = ("host-memory", "spill")
+_HOST_KINDS: Final[tuple[Kind, Kind, Kind]] = ("host-memory", "spill", "bank")
 _NOISE: Final = 1e-9
 
 
@@ -37,7 +37,7 @@ class Claims:
         Shape (2, nodes): the claims of each node's members, and how much they may be; infinity where a pool draws
         on its parent and has no limit. Node 0 is the top.
     host_claimed, host_allowed
-        Shape (2, hosts): memory that must be there at all times, and spill space; MiB.
+        Shape (3, hosts): memory that must be there at all times, spill space, and memory of the bank; MiB.
     """
 
     compiled: Compiled
@@ -176,8 +176,8 @@ def _boot_claim(guests: Floats) -> Floats:
 
 
 def _spill_need(guests: Floats) -> Floats:
-    """Give the spill space thin guests need, MiB, on or not."""
-    thin = guests[c.MODE] == c.THIN
+    """Give the spill space thin guests need, MiB, on or not; those in a bank have volumes of their own."""
+    thin = (guests[c.MODE] == c.THIN) & (guests[c.PLACE] == 0)
     return np.asarray(np.where(thin, guests[c.SIZE] - guests[c.MEMORY_RESERVATION], 0.0))
 
 
@@ -185,10 +185,13 @@ def _on_hosts(compiled: Compiled, memory: Floats) -> tuple[Floats, Floats]:
     hosts, guests = compiled.hosts, compiled.guests
     count = hosts.shape[1]
     if count == 0:
-        return np.zeros((2, 0)), np.zeros((2, 0))
-    parts = (memory + guest_overhead(compiled), _spill_need(guests) * guests[c.ON])
+        return np.zeros((3, 0)), np.zeros((3, 0))
+    banked = guests[c.PLACE] > 0
+    outside = np.where(banked, 0.0, memory) + guest_overhead(compiled)
+    parts = (outside, _spill_need(guests) * guests[c.ON], np.where(banked, memory, 0.0))
     claimed = np.stack([np.bincount(compiled.host_of, part, minlength=count) for part in parts])
-    return claimed.astype(np.float64), np.stack((np.maximum(hosts[c.GROSS_MIB], 0.0), hosts[c.SPILL_MIB]))
+    own = np.maximum(hosts[c.GROSS_MIB] - hosts[c.BANK_MIB], 0.0)
+    return claimed.astype(np.float64), np.stack((own, hosts[c.SPILL_MIB], hosts[c.BANK_MIB]))
 
 
 def _over(claimed: Floats, allowed: Floats) -> Floats:
@@ -293,7 +296,9 @@ def _host_refusal(before: Claims, after: Claims, k: int, host: int, shortfall: f
     if place in compiled.plan.host_index:
         guests, pools = compiled.guests, compiled.tree.pool_count
         amounts = np.zeros(compiled.tree.member_count)
-        amounts[pools:] = before.members[1, pools:] if k == 0 else _spill_need(guests) * guests[c.ON]
+        banked = guests[c.PLACE] > 0
+        claims = before.members[1, pools:]
+        amounts[pools:] = (claims * ~banked, _spill_need(guests) * guests[c.ON], claims * banked)[k]
         here = np.flatnonzero(compiled.host_of == compiled.plan.host_index[place]) + pools
         holders = _largest(before, here, amounts)
     return Refusal(_HOST_KINDS[k], place, shortfall, (tried,), tuple(holders))
@@ -366,6 +371,7 @@ class _Promises:
         self._first_guest = tree.pool_count
         self._takes = (guests[c.CPU_RESERVATION].tolist(), _boot_claim(guests).tolist())
         self._overhead, self._spill = overhead_when_on(compiled).tolist(), _spill_need(guests).tolist()
+        self._banked = (guests[c.PLACE] > 0).tolist()
         self._host = compiled.host_of.tolist() if compiled.hosts.shape[1] else None
         self._host_claimed, self._host_allowed = claims.host_claimed.tolist(), claims.host_allowed.tolist()
 
@@ -391,7 +397,9 @@ class _Promises:
             ways.append(way)
         if self._host is not None:
             host = self._host[guest]
-            needs = (self._takes[1][guest] + self._overhead[guest], self._spill[guest])
+            memory, banked = self._takes[1][guest], self._banked[guest]
+            outside = self._overhead[guest] + (0.0 if banked else memory)
+            needs = (outside, self._spill[guest], memory if banked else 0.0)
             for k, kind in enumerate(_HOST_KINDS):
                 total = self._host_claimed[k][host] + needs[k]
                 over = min(needs[k], total - self._host_allowed[k][host])

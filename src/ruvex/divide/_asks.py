@@ -83,7 +83,9 @@ def guest_cpu(guests: Floats, demand: ArrayLike) -> tuple[Floats, Floats]:
     """
     speed = guests[c.VCPUS] * guests[c.CORE_MHZ]
     wanted = np.minimum(demand, speed) * guests[c.ON]
-    return np.minimum(wanted, guests[c.CPU_LIMIT]), wanted
+    # Cores of its own are a guest's even while they idle: it takes the whole of them out of the supply.
+    owns = (guests[c.DEDICATED] * guests[c.ON] > 0) & np.isfinite(speed)
+    return np.where(owns, speed, np.minimum(wanted, guests[c.CPU_LIMIT])), wanted
 
 
 def guest_memory_wanted(guests: Floats, working: ArrayLike, touched: ArrayLike, shared: ArrayLike) -> Floats:
@@ -113,10 +115,9 @@ def shared_pages(compiled: Compiled, touched: Floats) -> tuple[Floats, Floats]:
         account, shape (*moments, hosts); MiB.
     """
     images, rule = compiled.images, compiled.plan.rules.page_sharing
-    lead = touched.shape[:-1]
-    shared, copies = np.zeros_like(touched), np.zeros((*lead, compiled.hosts.shape[1]))
+    shared = np.zeros_like(touched)
     if not rule or not images.names:
-        return shared, copies
+        return shared, np.zeros((*touched.shape[:-1], compiled.hosts.shape[1]))
     guests = compiled.guests[:, images.guests]
     common = np.array([rule.get(name, 0.0) for name in images.names])[images.group]
     is_thin = (guests[c.MODE] == c.THIN) & (guests[c.ON] > 0)
@@ -124,10 +125,23 @@ def shared_pages(compiled: Compiled, touched: Floats) -> tuple[Floats, Floats]:
     sharers = np.add.reduceat(could > 0, images.first, axis=-1, dtype=np.int64)
     could *= (sharers > 1)[..., images.group]
     shared[..., images.guests] = could
-    largest = np.maximum.reduceat(could, images.first, axis=-1)
-    if copies.shape[-1]:
+    return shared, copies_of(compiled, shared)
+
+
+def copies_of(compiled: Compiled, shared: Floats) -> Floats:
+    """Give what each host holds of common pages, MiB: of each image as much as the guest that shares most of it.
+
+    Parameters
+    ----------
+    shared
+        MiB, shape (*moments, guests).
+    """
+    images = compiled.images
+    copies = np.zeros((*shared.shape[:-1], compiled.hosts.shape[1]))
+    if images.names and copies.shape[-1]:
+        largest = np.maximum.reduceat(shared[..., images.guests], images.first, axis=-1)
         copies += largest @ (images.host[:, None] == np.arange(copies.shape[-1]))
-    return shared, copies
+    return copies
 
 
 def supply_at(compiled: Compiled, cpu_cap: Floats, copies: Floats) -> Floats:
@@ -148,19 +162,31 @@ def supply_at(compiled: Compiled, cpu_cap: Floats, copies: Floats) -> Floats:
         Shape (*moments, 2): MHz and MiB.
     """
     supply = np.zeros((*cpu_cap.shape[:-1], 2))
-    if compiled.hosts.shape[1] == 0:
-        return supply
-    mhz, cores, further, smt_yield, overhead_mhz, memory = compiled.hosts[: c.SPILL_MIB]
+    supply[..., 0] = cpu_supply(compiled, cpu_cap)
+    supply[..., 1] = memory_supply(compiled, copies)
+    return supply
+
+
+def cpu_supply(compiled: Compiled, cpu_cap: Floats) -> Floats:
+    """Give the CPU supply of all hosts together, MHz, shape (*moments,); arguments as ``supply_at``."""
+    mhz, cores, further, smt_yield, overhead_mhz = compiled.hosts[: c.GROSS_MIB]
     guests, host_of = compiled.guests, compiled.host_of
     extra = np.zeros(mhz.size)
     if np.any(smt_yield > 0) and np.any(further > 0):
         vcpus = np.minimum(guests[c.VCPUS], np.ceil(cpu_cap / guests[c.CORE_MHZ] - _WHOLE_VCPU))
         on_host = host_of[:, None] == np.arange(mhz.size)
         extra = smt_yield * np.clip(np.maximum(vcpus, 0) @ on_host - cores, 0, further)
-    supply[..., 0] = np.maximum(mhz * (cores + extra) - overhead_mhz, 0).sum(axis=-1)
-    overhead = np.bincount(host_of, guest_overhead(compiled), minlength=mhz.size)
-    supply[..., 1] = np.maximum(memory - overhead - copies, 0).sum(axis=-1)
-    return supply
+    total = np.maximum(mhz * (cores + extra) - overhead_mhz, 0).sum(axis=-1)
+    return np.asarray(np.broadcast_to(total, cpu_cap.shape[:-1]))
+
+
+def memory_supply(compiled: Compiled, copies: Floats) -> Floats:
+    """Give the memory supply of all hosts together, their banks included, MiB, shape (*moments,)."""
+    gross, count = compiled.hosts[c.GROSS_MIB], compiled.hosts.shape[1]
+    if count == 0:
+        return np.zeros(copies.shape[:-1])
+    overhead = np.bincount(compiled.host_of, guest_overhead(compiled), minlength=count)
+    return np.asarray(np.maximum(gross - overhead - copies, 0).sum(axis=-1))
 
 
 def overhead_when_on(compiled: Compiled) -> Floats:
@@ -189,7 +215,7 @@ def ask(compiled: Compiled, demand: DemandAt) -> Asks:
     weight = np.empty((2, tree.member_count))
     pools, guests = slice(0, tree.pool_count), slice(tree.pool_count, None)
     _ask_guests(members[:, :, guests], compiled.guests, demand, shared, per_size=per_size)
-    _weigh_guests(weight[:, guests], compiled.guests, per_size=per_size)
+    weight[:, guests] = guest_weights(compiled.guests, per_size=per_size)
     nodes = _ask_pools(compiled, members)
     weight[:, pools] = compiled.pools[2] * np.where(compiled.scaled, members[SCALE, :, pools], 1.0)
     supply = supply_at(compiled, members[CAP, 0, guests], copies)
@@ -216,11 +242,19 @@ def promisable_supply(compiled: Compiled) -> tuple[Floats, Floats]:
     return promisable, np.array([cpu * percent.cpu, gross * percent.memory]) / 100
 
 
-def _weigh_guests(weight: Floats, guests: Floats, *, per_size: bool) -> None:
-    weight[0], weight[1] = guests[c.CPU_SHARES], guests[c.MEMORY_SHARES]
-    if per_size:
-        weight[0] *= guests[c.VCPUS]
-        weight[1] *= guests[c.SIZE] / _MIB_PER_SHARE_UNIT
+def guest_weights(guests: Floats, *, per_size: bool) -> Floats:
+    """Give the weight of each guest among its peers, shape (2, guests) for CPU and memory (section 2)."""
+    weight = np.stack((guests[c.CPU_SHARES], guests[c.MEMORY_SHARES]))
+    return weight * _sizes(guests) if per_size else weight
+
+
+def guest_scale(guests: Floats, *, per_size: bool) -> Floats:
+    """Give what each guest counts in a member-scaled pool, shape (2, guests); 0 where it is off (section 3)."""
+    return np.asarray(guests[c.ON] * (_sizes(guests) if per_size else np.ones((2, 1))))
+
+
+def _sizes(guests: Floats) -> Floats:
+    return np.stack((guests[c.VCPUS], guests[c.SIZE] / _MIB_PER_SHARE_UNIT))
 
 
 def memory_bounds(guests: Floats) -> tuple[Floats, Floats]:
@@ -256,9 +290,7 @@ def _ask_guests(asks: Floats, guests: Floats, demand: DemandAt, shared: Floats, 
     use = np.where(breathing, np.clip(demand.working, least, cap), cap)
     asks[USE, 1] = use
     asks[KNEE, 1] = np.where(thin, np.minimum(demand.working, cap), use)
-
-    asks[SCALE, 0] = on * guests[c.VCPUS] if per_size else on
-    asks[SCALE, 1] = on * size / _MIB_PER_SHARE_UNIT if per_size else on
+    asks[SCALE] = guest_scale(guests, per_size=per_size)
 
 
 def _ask_pools(compiled: Compiled, members: Floats) -> Floats:

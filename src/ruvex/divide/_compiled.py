@@ -24,11 +24,11 @@ FIXED, ELASTIC, THIN = 0.0, 1.0, 2.0
 # Rows of ``Compiled.guests``.
 (
     ON, VCPUS, CORE_MHZ, CPU_RESERVATION, CPU_LIMIT, CPU_SHARES, MODE, SIZE, MEMORY_RESERVATION, MEMORY_LIMIT,
-    MEMORY_SHARES, FLOOR, CEILING, HEADROOM, AGENT,
-) = range(15)  # fmt: skip
+    MEMORY_SHARES, FLOOR, CEILING, HEADROOM, AGENT, DEDICATED, PLACE,
+) = range(17)  # fmt: skip
 
 # Rows of ``Compiled.hosts``.
-HOST_MHZ, CORES, FURTHER_THREADS, SMT_YIELD, OVERHEAD_MHZ, GROSS_MIB, SPILL_MIB, IS_HDD = range(8)
+HOST_MHZ, CORES, FURTHER_THREADS, SMT_YIELD, OVERHEAD_MHZ, GROSS_MIB, SPILL_MIB, IS_HDD, BANK_MIB = range(9)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,8 +65,9 @@ class Compiled:
     tree
         The pool tree.
     guests
-        Shape (15, guests): the settings of each guest, one row a setting; MHz, MiB, infinity where there is no
-        limit. Here and below, guests and pools stand in the order of the tree, not of the plan.
+        Shape (17, guests): the settings of each guest, one row a setting; MHz, MiB, infinity where there is no
+        limit; the place its memory comes from is 0, or for a bank one more than its host. Here and below, guests
+        and pools stand in the order of the tree, not of the plan.
     pools
         Shape (4, 2, pools): reservation, limit, shares and whether it draws (1 or 0), each for CPU and memory.
     scaled
@@ -74,8 +75,8 @@ class Compiled:
     host_of
         Shape (guests,): the position of each guest's host; 0 in a plan without hosts.
     hosts
-        Shape (8, hosts): MHz of a core, cores, further threads, smt_yield, CPU overhead, memory after overhead,
-        spill space (infinity: as much as needed), and whether that is hard disk (1 or 0).
+        Shape (9, hosts): MHz of a core, cores, further threads, smt_yield, CPU overhead, memory after overhead,
+        spill space (infinity: as much as needed), whether that is hard disk (1 or 0), and the size of its bank.
     images
         Which guests share an image on a host.
     signals
@@ -128,7 +129,7 @@ class Compiled:
         if changed:
             guests = guests.copy()
             for i in changed:
-                guests[:, self.tree.guest_place[i]] = _guest_column(plan.guests[i], plan.host_of(plan.guests[i]))
+                guests[:, self.tree.guest_place[i]] = _guest_column(plan.guests[i], plan)
         if changed_pools:
             pools, scaled = pools.copy(), scaled.copy()
             for i in changed_pools:
@@ -186,7 +187,7 @@ def compile_plan(plan: Plan, traces: Traces) -> Compiled:
     tree = build_tree(plan)
     in_order = [plan.guests[i] for i in np.argsort(tree.guest_place)]
     pools_in_order = [plan.pools[i] for i in np.argsort(tree.pool_place)]
-    columns = [_guest_column(guest, plan.host_of(guest)) for guest in in_order]
+    columns = [_guest_column(guest, plan) for guest in in_order]
     pools = [_pool_columns(pool) for pool in pools_in_order]
     hosts = [_host_column(host) for host in plan.hosts]
     host_of = [plan.host_index.get(g.host or "", 0) for g in in_order]
@@ -194,11 +195,11 @@ def compile_plan(plan: Plan, traces: Traces) -> Compiled:
         plan=plan,
         traces=traces,
         tree=tree,
-        guests=np.array(columns, dtype=np.float64).reshape(-1, 15).T.copy(),
+        guests=np.array(columns, dtype=np.float64).reshape(-1, 17).T.copy(),
         pools=np.array(pools, dtype=np.float64).reshape(-1, 4, 2).transpose(1, 2, 0).copy(),
         scaled=np.array([pool.member_scaled for pool in pools_in_order], dtype=np.bool_),
         host_of=np.array(host_of, dtype=np.int64),
-        hosts=np.array(hosts, dtype=np.float64).reshape(-1, 8).T.copy(),
+        hosts=np.array(hosts, dtype=np.float64).reshape(-1, 9).T.copy(),
         images=_gather_images(in_order, host_of),
         signals=gather_signals(in_order, traces, plan.day_s),
     )
@@ -211,8 +212,14 @@ def _or_none(limit: float | None) -> float:
     return _NONE if limit is None else limit
 
 
-def _guest_column(guest: Guest, host: Host | None) -> tuple[float, ...]:
-    memory = guest.memory
+def _guest_column(guest: Guest, plan: Plan) -> tuple[float, ...]:
+    memory, host, place = guest.memory, plan.host_of(guest), 0.0
+    reserved_mhz = guest.cpu.reservation
+    if host is not None and guest.dedicated_cores:
+        # Cores of its own are a promise of all their speed, kept even while they idle.
+        reserved_mhz = guest.vcpus * host.mhz
+    if host is not None and guest.in_bank:
+        place = 1.0 + plan.host_index[host.id]
     if isinstance(memory, ThinMemory):
         mode, reservation, limit = THIN, memory.reservation, _or_none(memory.limit)
         floor, ceiling, headroom = 0.0, _NONE, 0.0
@@ -224,8 +231,9 @@ def _guest_column(guest: Guest, host: Host | None) -> tuple[float, ...]:
         mode, reservation, limit, floor, ceiling, headroom = FIXED, 0.0, _NONE, 0.0, _NONE, 0.0
     return (
         float(guest.is_on), guest.vcpus, host.mhz if host else _NONE,
-        guest.cpu.reservation, _or_none(guest.cpu.limit), guest.cpu.shares,
+        reserved_mhz, _or_none(guest.cpu.limit), guest.cpu.shares,
         mode, memory.size, reservation, limit, memory.shares, floor, ceiling, headroom, float(guest.agent),
+        float(guest.dedicated_cores), place,
     )  # fmt: skip
 
 
@@ -245,6 +253,7 @@ def _host_column(host: Host) -> tuple[float, ...]:
     return (
         host.mhz, host.cores, further_threads, host.smt_yield, host.overhead_mhz, memory,
         _or_none(host.spill_mib), float(host.spill_kind == "hdd"),
+        host.bank.size_mib if host.bank is not None else 0.0,
     )  # fmt: skip
 
 

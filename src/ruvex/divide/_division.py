@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 import numpy as np
@@ -16,6 +16,7 @@ from ruvex.divide._causes import Causes, causes_of
 from ruvex.divide._compiled import Compiled
 from ruvex.divide._fill import Filled, fill_tree
 from ruvex.divide._layers import Layers, layers_of
+from ruvex.divide._places import MAIN, apportioned, bank_sizes
 from ruvex.divide._tree import Tree
 
 Floats = NDArray[np.float64]
@@ -195,8 +196,38 @@ def divide(compiled: Compiled, at_s: float | None = None, *, demand: DemandAt | 
 
 def solve(compiled: Compiled, asks: Asks) -> Filled:
     """Divide by the plan's rules what was asked for, in the numbering of the tree."""
+    filled = _fill(compiled, asks)
+    if not np.any(compiled.guests[c.PLACE] * compiled.guests[c.ON] > 0) and not np.any(bank_sizes(compiled) > 0):
+        return filled
+    return _solve_in_places(compiled, asks, filled)
+
+
+def _fill(compiled: Compiled, asks: Asks) -> Filled:
     rules = compiled.plan.rules
     return fill_tree(compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost))
+
+
+def _solve_in_places(compiled: Compiled, asks: Asks, as_one: Filled) -> Filled:
+    """Divide the memory of the hosts and of each bank by themselves; CPU, and the levels, are those of the hosts."""
+    guests = slice(compiled.tree.pool_count, None)
+    memory, broken, main = np.zeros(compiled.tree.member_count), as_one.broken.copy(), as_one
+    broken[_MEMORY] = False
+    banks = bank_sizes(compiled)
+    for place, here in apportioned(compiled, as_one.delivered[_MEMORY, guests]):
+        masked = replace(here, guests=here.guests.copy())
+        masked.guests[c.ON] *= place.guests
+        part = ask(masked, asks.demand)
+        supply = asks.supply.copy()
+        supply[_MEMORY] = banks[place.number - 1] if place.number else max(0.0, supply[_MEMORY] - banks.sum())
+        # Pages that serve several guests are those of the whole host.
+        filled = _fill(masked, replace(part, supply=supply))
+        memory += filled.delivered[_MEMORY]
+        broken[_MEMORY] |= filled.broken[_MEMORY]
+        main = filled if place.number == MAIN else main
+    delivered, level, headroom = as_one.delivered.copy(), as_one.level.copy(), as_one.headroom_level.copy()
+    delivered[_MEMORY] = memory
+    level[_MEMORY], headroom[_MEMORY] = main.level[_MEMORY], main.headroom_level[_MEMORY]
+    return Filled(delivered, level, headroom, broken)
 
 
 def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Division:

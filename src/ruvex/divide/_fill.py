@@ -22,7 +22,7 @@ Ints = NDArray[np.int64]
 BROKEN_RELATIVE: Final = 1e-9
 """Promises that exceed the amount by no more than this part of it are kept: the excess is rounding."""
 
-_SMALLEST_WEIGHT: Final = 1e-300
+SMALLEST_WEIGHT: Final = 1e-300
 """Stands for the weight 0 of a member-scaled pool with nobody on, which asks for nothing: no division by 0."""
 
 
@@ -167,7 +167,7 @@ class _Fills:
             self._knee = np.maximum(self._knee - self._floor, 0.0)
             self._low, self._high = np.zeros_like(use), use - self._floor
         self._room = asks.members[CAP] - use
-        self._weight = np.maximum(asks.weight, _SMALLEST_WEIGHT)
+        self._weight = np.maximum(asks.weight, SMALLEST_WEIGHT)
         self._on_top = on_top
         self._cost = np.array([[1.0], [idle_cost]])
         self._bends = idle_cost > 1

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ruvex.divide import _compiled as c
 from ruvex.divide._asks import Asks
 from ruvex.divide._compiled import Compiled
+from ruvex.plan import Rules
 
 Floats = NDArray[np.float64]
 
@@ -95,38 +96,24 @@ def layers_of(compiled: Compiled, asks: Asks, delivered: Floats) -> Layers:
     own = touched - asks.shared
     held = np.maximum(given - own, 0.0) * thin
     available = (given - held) * thin
-    missing = np.maximum(own - available, 0.0)
-    balloon = np.minimum(missing, agent * size * (rules.balloon_max_percent / 100))
-    rest = missing - balloon
-    squeezed = np.zeros_like(rest)
+    balloon, squeezed, spilled = cover(rules, agent * size, touched, own, available)
     saved = 1 - 1 / rules.squeeze.ratio
-    if saved > 0:
-        most = np.minimum(touched * (rules.squeeze.max_percent / 100), available * rules.squeeze.ratio)
-        squeezed = np.minimum(rest / saved, most)
-    spilled = np.maximum(rest - squeezed * saved, 0.0)
     backed = np.where(thin, np.maximum(available - squeezed / rules.squeeze.ratio, 0.0), given)
 
     # Growth past what the system sees raises that; at a moment there is no memory of earlier growth.
     visible = np.where(elastic, np.maximum(size, given), size) * on
     balloon = np.where(elastic, np.maximum(visible - given, 0.0), balloon)
-    in_balloon = np.maximum(balloon - np.maximum(touched - working, 0.0), 0.0)
     beyond = np.maximum(working - np.where(thin, size, given), 0.0) * on
-    self_paged = np.minimum(np.where(thin, in_balloon, 0.0) + beyond, working)
-
-    costs, is_hdd = rules.pace_cost, _on_hdd(compiled)
-    disk = np.where(is_hdd, costs.hdd, costs.ssd)
-    # Squeezed and spilled pages hit the working set in proportion to working / touched, so what is missing of it
-    # is the same part as of all touched pages.
-    of_touched = np.where(touched > 0, touched, 1.0)
-    lost = costs.squeezed * squeezed / of_touched + disk * spilled / of_touched
-    lost += disk * self_paged / np.where(working > 0, working, 1.0)
+    self_paged = self_paging(thin, working, touched, balloon, beyond)
+    disk = np.where(on_hdd(compiled), rules.pace_cost.hdd, rules.pace_cost.ssd)
+    lost = lost_to_paging(rules, disk, working, touched, squeezed, spilled, self_paged)
     amounts = {
         "touched": np.where(thin, touched, given), "visible": visible, "backed": backed, "shared": asks.shared,
         "balloon": balloon, "squeezed": squeezed, "spilled": spilled, "self_paged": self_paged, "held": held,
         "working": working,
     }  # fmt: skip
-    cover = np.stack((balloon * thin, squeezed * saved, spilled, beyond * elastic))
-    stacked = np.concatenate((np.stack(list(amounts.values())), cover))
+    covered = np.stack((balloon * thin, squeezed * saved, spilled, beyond * elastic))
+    stacked = np.concatenate((np.stack(list(amounts.values())), covered))
     rows = tree.layout.members
     columns = np.concatenate((_pool_sums(compiled, stacked), stacked), axis=1).take(rows, axis=1)
     none = np.zeros(tree.pool_count)
@@ -140,7 +127,62 @@ def layers_of(compiled: Compiled, asks: Asks, delivered: Floats) -> Layers:
     )
 
 
-def _on_hdd(compiled: Compiled) -> NDArray[np.bool_]:
+def cover(
+    rules: Rules, agent_size: Floats, touched: Floats, own: Floats, available: Floats
+) -> tuple[Floats, Floats, Floats]:
+    """Tell how what is missing of a thin guest's pages is covered: by balloon, compression and disk, in turn.
+
+    Parameters
+    ----------
+    rules
+        The site's.
+    agent_size
+        Size of the guests that have an agent, 0 of others.
+    touched, own
+        What was touched, and what of it the guest backs itself, common pages aside.
+    available
+        What there is for it. All in MiB, of one shape.
+
+    Returns
+    -------
+    tuple
+        Balloon, squeezed and spilled.
+    """
+    missing = np.maximum(own - available, 0.0)
+    balloon = np.minimum(missing, agent_size * (rules.balloon_max_percent / 100))
+    rest = missing - balloon
+    squeezed = np.zeros_like(rest)
+    saved = 1 - 1 / rules.squeeze.ratio
+    if saved > 0:
+        most = np.minimum(touched * (rules.squeeze.max_percent / 100), available * rules.squeeze.ratio)
+        squeezed = np.minimum(rest / saved, most)
+    return balloon, squeezed, np.maximum(rest - squeezed * saved, 0.0)
+
+
+def self_paging(thin: NDArray[np.bool_], working: Floats, touched: Floats, balloon: Floats, beyond: Floats) -> Floats:
+    """Give what of the working set the guests keep on their own disks, MiB.
+
+    A thin guest fills its balloon from free memory and cache first; ``beyond`` is the working set that exceeds what
+    the guest has.
+    """
+    in_balloon = np.maximum(balloon - np.maximum(touched - working, 0.0), 0.0)
+    return np.minimum(np.where(thin, in_balloon, 0.0) + beyond, working)
+
+
+def lost_to_paging(
+    rules: Rules, disk: Floats, working: Floats, touched: Floats, squeezed: Floats, spilled: Floats, self_paged: Floats
+) -> Floats:
+    """Give how many times its time a piece of work takes on top because part of the working set is not in memory.
+
+    Squeezed and spilled pages hit the working set in proportion to working / touched, so what is missing of it is the
+    same part as of all touched pages. ``disk`` is the cost of each guest's disk.
+    """
+    of_touched = np.where(touched > 0, touched, 1.0)
+    lost = rules.pace_cost.squeezed * squeezed / of_touched + disk * spilled / of_touched
+    return np.asarray(lost + disk * self_paged / np.where(working > 0, working, 1.0))
+
+
+def on_hdd(compiled: Compiled) -> NDArray[np.bool_]:
     """Tell of each guest whether its disk is a hard disk; guests page where their host spills."""
     if compiled.hosts.shape[1] == 0:
         return np.zeros(compiled.host_of.size, dtype=np.bool_)

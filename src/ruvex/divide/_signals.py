@@ -33,6 +33,13 @@ class _DailySignals:
     width_s: Floats
     day_s: float
 
+    @property
+    def jumps(self) -> bool:
+        return False
+
+    def jump_times(self, _end_s: float) -> Floats:
+        return np.zeros(0)
+
     def values(self, times: Floats) -> Floats:
         half = self.day_s / 2
         distance = np.abs((times - self.peak + half) % self.day_s - half)
@@ -60,6 +67,16 @@ class _BurstSignals:
     every_s: Floats
     length_s: Floats
 
+    @property
+    def jumps(self) -> bool:
+        return True
+
+    def jump_times(self, end_s: float) -> Floats:
+        kinds = np.unique(np.stack((self.every_s, self.length_s)), axis=1).T.tolist()
+        starts = [(np.arange(0.0, end_s, every), length) for every, length in kinds]
+        times = np.concatenate([part for start, length in starts for part in (start, start + length)])
+        return times[times <= end_s]
+
     def values(self, times: Floats) -> Floats:
         return np.where(times % self.every_s < self.length_s, self.high, self.base)
 
@@ -83,6 +100,13 @@ class _TableSignals:
     levels: Floats
     slopes: Floats
     so_far: Floats
+
+    @property
+    def jumps(self) -> bool:
+        return not np.any(self.slopes)
+
+    def jump_times(self, end_s: float) -> Floats:
+        return self.knots[self.knots <= end_s]
 
     def _knot(self, times: Floats) -> Ints:
         keys = self.table * _TABLE_SPAN + np.minimum(times, _TABLE_SPAN / 2)
@@ -137,6 +161,22 @@ class SignalBank:
         """
         return self._evaluate(times_s, highest=True)
 
+    @property
+    def jumping(self) -> tuple[_Group, ...]:
+        """The groups whose values change only in jumps: steps and bursts."""
+        return tuple(group for group in self.groups if group.jumps)
+
+    def jumps_until(self, end_s: float) -> Floats:
+        """Give the times from 0 to an end at which any step or burst changes its value, in order, each once."""
+        found = [group.jump_times(end_s) for group in self.jumping]
+        return np.unique(np.concatenate(found)) if found else np.zeros(0)
+
+    def read_jumping(self, at_s: float, into: Floats) -> None:
+        """Put the values that steps and bursts have at a time into an array of shape (3, guests)."""
+        flat = into.reshape(-1)
+        for group in self.jumping:
+            flat[group.at] = group.values(np.full(group.at.size, at_s))
+
     def in_order(self, guests: Ints) -> SignalBank:
         """Give the same signals for the guests in another order: at each place the guest that stands there now."""
         count, place = self.constants.shape[1], np.argsort(guests)
@@ -170,9 +210,10 @@ def gather_signals(guests: Sequence[Guest], traces: Traces, day_s: float) -> Sig
         rows = [(s.base, s.high, s.every_s, s.for_s) for _, s in bursts]
         base, high, every_s, length_s = np.array(rows).T.copy()
         groups.append(_BurstSignals(_positions(bursts), base, high, every_s, length_s))
-    tabled = [(i, s) for i, s in enumerate(signals) if isinstance(s, Steps | Trace)]
-    if tabled:
-        groups.append(_gather_tables(tabled, traces))
+    for form in (Steps, Trace):
+        tabled = [(i, s) for i, s in enumerate(signals) if isinstance(s, form)]
+        if tabled:
+            groups.append(_gather_tables(tabled, traces))
     return SignalBank(constants.reshape(3, len(guests)), tuple(groups))
 
 

@@ -30,6 +30,8 @@ def check_plan(plan: Plan) -> list[Problem]:
         problems += _reference_problems(plan)
     if not problems:
         problems += _cycle_problems(plan)
+        for i, host in enumerate(plan.hosts):
+            problems += host_problems(host, f"hosts[{i}]")
         for i, pool in enumerate(plan.pools):
             problems += pool_problems(pool, f"pools[{i}]")
         for i, guest in enumerate(plan.guests):
@@ -128,9 +130,12 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
                 f"at most {guest.vcpus * host.mhz:.12g} MHz ({guest.vcpus} × {host.mhz:.12g})",
             )
         )
+    if guest.dedicated_cores:
+        problems += _dedicated_problems(guest, path)
     memory = guest.memory
     if isinstance(memory, ThinMemory):
         at = f"{path}.memory"
+        problems += _bank_problems(guest, memory, host, at)
         problems += _limit_problems(at, memory)
         problems += _ordered(at, "reservation", memory.reservation, "size", memory.size, "MiB")
     elif isinstance(memory, ElasticMemory):
@@ -138,6 +143,35 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
         problems += _ordered(at, "floor", memory.floor, "boot", memory.boot, "MiB")
         problems += _ordered(at, "boot", memory.boot, "ceiling", memory.ceiling, "MiB")
     return problems
+
+
+def _dedicated_problems(guest: Guest, path: str) -> Iterator[Problem]:
+    at = f"{path}.dedicated_cores"
+    if guest.in_bank:
+        yield Problem(at, f"{guest.id!r} is in a bank, where no guest has cores of its own", "take it out of the bank")
+    if guest.cpu.limit is not None:
+        yield Problem(at, f"{guest.id!r} has a CPU limit, and cores of its own know none", "drop one of the two")
+
+
+def _bank_problems(guest: Guest, memory: ThinMemory, host: Host | None, path: str) -> Iterator[Problem]:
+    if memory.bank and (host is None or host.bank is None):
+        where = "the plan has no host" if host is None else f"the host {host.id!r} has no bank"
+        yield Problem(f"{path}.bank", where, "give the host a bank, or take the guest out of it")
+    elif memory.spill_volume is not None:
+        volumes = host.bank.spill_volumes if memory.bank and host is not None and host.bank is not None else ()
+        if memory.spill_volume not in {volume.id for volume in volumes}:
+            what = f"{guest.id!r} names the spill volume {memory.spill_volume!r}, which its host's bank does not have"
+            yield Problem(
+                f"{path}.spill_volume", what, "name one of the bank, or none: the smallest that fits is taken"
+            )
+
+
+def host_problems(host: Host, path: str) -> list[Problem]:
+    """Give the rules a host breaks on its own; ``path`` is its place in the document."""
+    if host.bank is None:
+        return []
+    room = max(0.0, host.memory_mib - host.overhead_mib)
+    return _ordered(f"{path}.bank", "max_mib", host.bank.max_mib, "memory of the host", room, "MiB")
 
 
 def _event_problems(plan: Plan) -> Iterator[Problem]:

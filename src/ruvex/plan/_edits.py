@@ -7,10 +7,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from ruvex.plan._check import check_plan, guest_problems, pool_problems
+from ruvex.plan._check import check_plan, guest_problems, host_problems, pool_problems
 from ruvex.plan._errors import EditError, Problem
-from ruvex.plan._model import Guest, Host, Plan, Pool, Rules
+from ruvex.plan._model import Event, Guest, Host, Plan, Pool
 from ruvex.plan._problems import problems_of
+from ruvex.plan._rules import Rules
 from ruvex.plan._settings import Part, find_item, with_settings
 
 Change = tuple[str, Mapping[str, Any]]
@@ -87,7 +88,9 @@ def replace_item(plan: Plan, item: Part) -> Plan:
         position = _position(plan.host_index, item.id)
         update = {"hosts": _with(plan.hosts, position, item)}
         after = _copy(plan, **update)
-        problems = [p for g in plan.guests for p in guest_problems(g, after.host_of(g), g.id)]
+        problems = host_problems(item, item.id) or [
+            p for g in plan.guests for p in guest_problems(g, after.host_of(g), g.id)
+        ]
     if problems:
         raise EditError("\n".join(str(problem) for problem in problems))
     return _copy(plan, **update)
@@ -206,6 +209,17 @@ def shift_item(plan: Plan, item_id: str, steps: int) -> Plan:
     rest = [*items[:here], *items[here + 1 :]]
     rest.insert(target, items[here])
     return _rebuilt(plan, **{"guests" if is_guest else "pools": tuple(rest)})
+
+
+def add_events(plan: Plan, events: Iterable[Event]) -> Plan:
+    """Give a plan with further events, all of them in the order of their times.
+
+    Raises
+    ------
+    EditError
+        An event concerns something that is not in the plan, or a setting that it does not have.
+    """
+    return _rebuilt(plan, events=tuple(sorted((*plan.events, *events), key=lambda event: event.at)))
 
 
 def rename_plan(plan: Plan, name: str) -> Plan:

@@ -47,6 +47,8 @@ MhzLimit = Annotated[Number, Field(gt=0, le=MAX_MHZ)]
 MibLimit = Annotated[Number, Field(gt=0, le=MAX_MIB)]
 Shares = Annotated[Number, Field(gt=0, le=MAX_SHARES)]
 Percent = Annotated[Number, Field(ge=0, le=100)]
+Rate = Annotated[Number, Field(gt=0, le=MAX_MIB)] | None
+"""MiB a second; null is at once."""
 Seconds = Annotated[Number, Field(ge=0, le=MAX_SECONDS)]
 Time = Annotated[
     float,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ruvex.plan._model import ElasticMemory, Guest
+from ruvex.plan._model import ElasticMemory, Guest, ThinMemory
 
 
 def needs_off(before: Guest, after: Guest) -> list[str]:
@@ -14,9 +14,18 @@ def needs_off(before: Guest, after: Guest) -> list[str]:
     found = []
     if after.vcpus != before.vcpus and not (after.vcpus > before.vcpus and "vcpus" in before.hot_add):
         found.append("more vCPUs" if after.vcpus > before.vcpus else "fewer vCPUs")
+    if after.dedicated_cores != before.dedicated_cores:
+        found.append("cores of its own" if after.dedicated_cores else "shared cores")
+    if after.agent != before.agent:
+        found.append("another agent")
     old, new = before.memory, after.memory
     if new.mode != old.mode:
         return [*found, "another memory mode"]
+    if isinstance(old, ThinMemory) and isinstance(new, ThinMemory):
+        if new.bank != old.bank:
+            found.append("a place in the bank" if new.bank else "a place outside the bank")
+        elif new.spill_volume != old.spill_volume:
+            found.append("another spill volume")
     if isinstance(old, ElasticMemory) and isinstance(new, ElasticMemory):
         if new.floor > old.floor:
             found.append("a higher floor")

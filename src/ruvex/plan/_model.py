@@ -25,6 +25,7 @@ from ruvex.plan._fields import (
     Time,
     Whole,
 )
+from ruvex.plan._rules import Rules
 from ruvex.plan._signals import Signal
 
 FORMAT: Final = "ruvex-plan"
@@ -44,6 +45,31 @@ class Item(Model):
         return self.name or self.id
 
 
+class SpillVolume(Model):
+    """Disk space behind one guest of a bank, MiB."""
+
+    id: Id
+    mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
+    kind: Literal["ssd", "hdd"] = "ssd"
+
+
+class Bank(Model):
+    """A slice of a host's memory for thin guests, MiB: its size, how far that may be raised, its spill volumes."""
+
+    size_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
+    max_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
+    spill_volumes: Annotated[tuple[SpillVolume, ...], Field(max_length=100_000)] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Bank:
+        if self.size_mib > self.max_mib:
+            raise ValueError(f"the size ({self.size_mib:.12g} MiB) is above the largest size ({self.max_mib:.12g} MiB)")
+        names = [volume.id for volume in self.spill_volumes]
+        if len(set(names)) < len(names):
+            raise ValueError("two spill volumes have the same id")
+        return self
+
+
 class Host(Item):
     """A machine that guests run on. CPU speeds in MHz, memory in MiB."""
 
@@ -60,6 +86,7 @@ class Host(Item):
     cpu_level: Annotated[Whole, Field(ge=0, le=1000)] = 1
     spill_mib: Mib | None = None
     spill_kind: Literal["ssd", "hdd"] = "ssd"
+    bank: Bank | None = None
 
     @property
     def cores(self) -> int:
@@ -128,13 +155,18 @@ class ElasticMemory(Model):
 
 
 class ThinMemory(Model):
-    """Backed when touched, reclaimed under pressure; all quantities in MiB."""
+    """Backed when touched, reclaimed under pressure; all quantities in MiB.
+
+    With ``bank`` it lives in the bank of its host; ``spill_volume`` names the volume it is to have there.
+    """
 
     mode: Literal["thin"] = "thin"
     size: Annotated[Number, Field(gt=0, le=MAX_MIB)] = 8192.0
     reservation: Mib = 0.0
     limit: MibLimit | None = None
     shares: Shares = SHARES_STANDARD
+    bank: Flag = False
+    spill_volume: Id | None = None
 
 
 def _mode_of(value: Any) -> Any:
@@ -154,13 +186,17 @@ Memory = Annotated[
 
 
 class Demand(Model):
-    """What the guest's work asks for: CPU in MHz, memory in MiB, each a number or a signal."""
+    """What the guest's work asks for: CPU in MHz, memory in MiB, each a number or a signal.
+
+    ``greedy`` work takes whatever memory it sees; ``cache_percent`` of the spare memory fills with file cache.
+    """
 
     cpu: Signal = 1500.0
     working: Signal = 3000.0
     touched: Signal = 6000.0
     kind: Literal["interactive", "batch"] = "interactive"
     greedy: Flag = False
+    cache_percent: Percent = 0.0
 
 
 class Guest(Item):
@@ -175,61 +211,20 @@ class Guest(Item):
     agent: Flag = True
     boot_s: Seconds = 40.0
     hot_add: tuple[Literal["memory", "vcpus"], ...] = ()
+    dedicated_cores: Flag = False
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
     demand: Demand = Demand()
 
     @property
+    def in_bank(self) -> bool:
+        """Whether its memory comes from the bank of its host."""
+        return isinstance(self.memory, ThinMemory) and self.memory.bank
+
+    @property
     def is_on(self) -> bool:
         """Whether the guest is powered on."""
         return self.power == "on"
-
-
-class GuestOverhead(Model):
-    """Host memory that each guest that is on costs beside its own, MiB and percent of its size."""
-
-    fixed_mib: Mib = 0.0
-    per_vcpu_mib: Mib = 0.0
-    percent_of_size: Percent = 0.0
-
-
-class SetAside(Model):
-    """Percent of the supply that is kept out of all promises."""
-
-    cpu: Percent = 0.0
-    memory: Percent = 0.0
-
-
-class Squeeze(Model):
-    """Compression of thin guests' pages: how many times smaller they get, and at most what part of a guest's."""
-
-    ratio: Annotated[Number, Field(ge=1, le=100)] = 2.5
-    max_percent: Percent = 20.0
-
-
-class PaceCost(Model):
-    """How many times its time a piece of work takes on top if its whole working set lies there."""
-
-    squeezed: Annotated[Number, Field(ge=0, le=1e6)] = 1.5
-    ssd: Annotated[Number, Field(ge=0, le=1e6)] = 25.0
-    hdd: Annotated[Number, Field(ge=0, le=1e6)] = 300.0
-
-
-SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000)]
-
-
-class Rules(Model):
-    """How the hypervisor of this site divides. ``page_sharing`` gives the common MiB of each image."""
-
-    reservation_rule: Literal["floor", "on-top"] = "floor"
-    shares_count: Literal["per-guest", "per-size"] = "per-guest"
-    idle_cost: Annotated[Number, Field(ge=1, le=1e6)] = 1.0
-    guest_overhead: GuestOverhead = GuestOverhead()
-    set_aside_percent: SetAside = SetAside()
-    page_sharing: SharedImages = Field(default_factory=dict)
-    balloon_max_percent: Percent = 50.0
-    squeeze: Squeeze = Squeeze()
-    pace_cost: PaceCost = PaceCost()
 
 
 Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100)]

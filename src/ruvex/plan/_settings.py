@@ -7,7 +7,8 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from ruvex.plan._model import Guest, Host, Plan, Pool, Rules
+from ruvex.plan._model import Guest, Host, Plan, Pool
+from ruvex.plan._rules import Rules
 
 Part = Host | Pool | Guest | Rules
 NEVER_CHANGED = ("id",)
