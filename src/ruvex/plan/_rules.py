@@ -74,7 +74,7 @@ class Pressure(Model):
     tidying_percent: Percent = 7.0
     reclaiming_percent: Percent = 3.5
     refusing_percent: Percent = 1.2
-    hysteresis_percent: Percent = 0.6
+    hysteresis_percent: Percent = 1.3
 
     @model_validator(mode="after")
     def _in_order(self) -> Pressure:

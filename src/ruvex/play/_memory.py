@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -17,7 +17,6 @@ from ruvex.divide import (
     columns,
     copies_of,
     cover,
-    lost_to_paging,
     memory_supply,
     on_hdd,
     self_paging,
@@ -26,6 +25,8 @@ from ruvex.divide import (
 from ruvex.plan import Rules
 from ruvex.play import _state as s
 from ruvex.play._ground import Ground
+from ruvex.play._places import MemoryAsks, PlaceState
+from ruvex.play._shortfalls import tell_shortfalls
 from ruvex.play._state import State
 from ruvex.play._work import TOUCHED, WORKING
 
@@ -33,51 +34,12 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 _NOISE: Final = 1e-9
-_MET: Final = 1e-6
-"""A guest that has all but this part of its need has all of it."""
 _LEVELS: Final = (s.TIDYING, s.RECLAIMING, s.REFUSING)
 
 
 def rate(value: float | None) -> float:
     """Give a rate of the rules as a number: infinite where it is ``None``, at once."""
     return math.inf if value is None else value
-
-
-@dataclass(slots=True, eq=False)
-class PlaceState:
-    """The memory of the hosts, or of one bank, while it is played; MiB.
-
-    Attributes
-    ----------
-    number, host
-        As ``Place`` has them: 0 for the hosts, and the position of a bank's host.
-    supply, free
-        What there is for guests, and what of it nobody holds.
-    pressure
-        Position in ``PRESSURES``.
-    size
-        Of a bank, how large it is by now.
-    wanted_by_start
-        What waiting starts need beside what is free.
-    """
-
-    number: int
-    supply: float = 0.0
-    free: float = 0.0
-    pressure: int = s.AMPLE
-    size: float = 0.0
-    wanted_by_start: float = 0.0
-    out_of_memory: bool = False
-
-
-@dataclass(slots=True, eq=False)
-class _Asks:
-    """What guests ask of memory at a look; shape (guests,), MiB."""
-
-    floor: Floats
-    knee: Floats
-    use: Floats
-    cap: Floats
 
 
 class Memory:
@@ -89,6 +51,10 @@ class Memory:
         The hosts' memory first, then the banks.
     next_timer
         The first tick at which a need will have been lower for long enough, or is given back another step.
+    disk
+        How many times its time work takes on top that finds all of its pages on this guest's disk.
+    held
+        What each guest holds at least since the last look, touched or not, MiB.
     is_settled
         Whether another look would find nothing to do under the same demand.
     """
@@ -99,6 +65,7 @@ class Memory:
         self.next_timer, self.is_settled = s.NEVER, False
         self._refills: dict[int, Refill] = {}
         self.disk = np.zeros(0)
+        self.held = np.zeros(ground.on.size)
         self.take(ground)
 
     def take(self, ground: Ground) -> None:
@@ -109,6 +76,9 @@ class Memory:
         self._greedy = np.array([guest.demand.greedy for guest in guests], dtype=np.bool_)
         self._cache = np.array([guest.demand.cache_percent for guest in guests]) / 100
         self._place_of = ground.guests[columns.PLACE].astype(np.int64)
+        self._here: dict[int, Bools] = {
+            number: self._place_of == number for number in range(ground.compiled.hosts.shape[1] + 1)
+        }
         known = {place.number: place for place in self.places}
         banks = bank_sizes(ground.compiled)
         numbers = [0, *(1 + int(i) for i in np.flatnonzero(banks))]
@@ -123,11 +93,19 @@ class Memory:
 
     def is_here(self, place: PlaceState) -> Bools:
         """Tell which guests live in a place."""
-        return np.asarray(self._place_of == place.number)
+        return self._here[place.number]
 
     def place_of(self, guest: int) -> PlaceState:
         """Give the place a guest's memory comes from."""
         return next(place for place in self.places if place.number == int(self._place_of[guest]))
+
+    def _tell_shortfalls(self, target: Floats, asks: MemoryAsks) -> None:
+        growing = np.zeros(target.size, dtype=np.bool_)
+        for place in self.places:
+            if not place.out_of_memory:
+                growing |= self.is_here(place)
+        limited = self._refills[0].limited
+        tell_shortfalls(self._state, self._ground, asks, target, disk=self.disk, limited=limited, growing=growing)
 
     # One look
 
@@ -150,8 +128,9 @@ class Memory:
         self._share(elapsed_s)
         asks = self._ask(tick, elapsed_s)
         pressures = [place.pressure for place in self.places]
-        target = self._targets(asks)
-        arrived = self._move(target, asks.floor, elapsed_s)
+        target, floor = self._targets(asks)
+        self.held = floor
+        arrived = self._move(target, floor, elapsed_s)
         self._tell_shortfalls(target, asks)
         arrived = arrived and pressures == [place.pressure for place in self.places]
         self.is_settled = arrived and self._work_is_followed()
@@ -215,7 +194,7 @@ class Memory:
         found = state.shared + np.minimum(rate(self._rules.sharing_mib_s) * elapsed_s, room)
         state.shared = np.minimum(could, found)
 
-    def _ask(self, tick: int, elapsed_s: float) -> _Asks:
+    def _ask(self, tick: int, elapsed_s: float) -> MemoryAsks:
         """Work out needs, wishes and what every guest asks for (section 2, with what elastic guests hold on to)."""
         state, ground, g, rules = self._state, self._ground, self._ground.guests, self._rules
         size, thin, breathing = g[columns.SIZE], ground.thin, ground.breathing
@@ -257,7 +236,7 @@ class Memory:
         cap = np.where(ground.on, np.maximum(floor, most), 0.0)
         use = np.where(breathing, np.clip(working, floor, cap), cap)
         knee = np.where(thin, np.minimum(working, cap), use)
-        return _Asks(floor, knee, use, cap)
+        return MemoryAsks(floor, knee, use, cap)
 
     def settle(self, work: Floats) -> None:
         """Bring every guest where it would have come to rest under this demand: how the day is found at its start."""
@@ -274,15 +253,17 @@ class Memory:
         asks = self._ask(0, math.inf)
         self._supplies()
         marks, target = self._marks(), self._divide(asks, None)
-        found = target
+        found, floor = target, np.minimum(asks.floor, target)
+        self.held = floor
         for place in self.places:
             here = self.is_here(place)
+            self._tell_broken(place, floor, asks)
             for level in (s.AMPLE, *_LEVELS):
                 trial = target
                 if level != s.AMPLE:
                     goal = self._divide(asks, level, marks)
                     trial = goal if level == s.REFUSING else np.maximum(goal, self._reach(level, asks))
-                place.free = place.supply - float(np.maximum(trial, asks.floor)[here].sum())
+                place.free = place.supply - float(np.maximum(trial, floor)[here].sum())
                 place.pressure = level
                 aim = marks[place.number][max(level - 1, 0)]
                 if place.free >= aim - _NOISE * place.supply:
@@ -324,10 +305,16 @@ class Memory:
         """Give what nobody else can have: what is given, and what is held though untouched."""
         return np.maximum(self._state.given, floor)
 
-    def _targets(self, asks: _Asks) -> Floats:
-        """Give what every guest is to have, as far as the means at each place's pressure can bring it there."""
+    def _targets(self, asks: MemoryAsks) -> tuple[Floats, Floats]:
+        """Give what every guest is to have, as far as the means at each place's pressure can bring it there.
+
+        Gives also what each holds at least: its floor, or less where a pool's limit breaks that promise.
+        """
         self._supplies()
         limited = self._divide(asks, None)
+        floor = np.minimum(asks.floor, limited)
+        for place in self.places:
+            self._tell_broken(place, floor, asks)
         marks = self._marks()
         target = limited
         for level in _LEVELS:
@@ -341,7 +328,12 @@ class Memory:
                 here = self.is_here(place)
                 low = goal if level == s.REFUSING or place.wanted_by_start > 0 else np.maximum(goal, reach)
                 target = np.where(here, np.minimum(target, low), target)
-        return target
+        return target, floor
+
+    def _tell_broken(self, place: PlaceState, floor: Floats, asks: MemoryAsks) -> None:
+        here = self.is_here(place)
+        over = float(floor[here].sum()) > place.supply * (1 + _NOISE)
+        place.is_broken = over or bool((floor < asks.floor - _NOISE * np.maximum(1.0, asks.floor))[here].any())
 
     def _marks(self) -> dict[int, tuple[float, float, float]]:
         """Give for each place how much is to be free at each pressure, MiB."""
@@ -353,14 +345,17 @@ class Memory:
         }
 
     def _divide(
-        self, asks: _Asks, level: int | None, marks: dict[int, tuple[float, float, float]] | None = None
+        self, asks: MemoryAsks, level: int | None, marks: dict[int, tuple[float, float, float]] | None = None
     ) -> Floats:
         """Divide each place's memory less what is to be free at a pressure; without one, by limits alone."""
 
         def amount(place: PlaceState) -> float:
             if level is None or marks is None:
                 return math.inf
-            return max(0.0, place.supply - marks[place.number][level - 1] - place.wanted_by_start)
+            # What is kept free is never taken from promises.
+            floors = float(asks.floor[self.is_here(place)].sum())
+            least = min(place.supply, floors)
+            return max(least, place.supply - marks[place.number][level - 1] - place.wanted_by_start)
 
         refill, slot = self._refills[0], str(level)
         if level is None or len(self.places) > 1:
@@ -380,7 +375,7 @@ class Memory:
             given += own.share_out(amount(place), slot)
         return given
 
-    def _reach(self, level: int, asks: _Asks) -> Floats:
+    def _reach(self, level: int, asks: MemoryAsks) -> Floats:
         """Give how far down the means of a pressure can bring each guest, MiB.
 
         Tidying takes headroom and pages that are idle; reclaiming fills balloons into the working set, and squeezes.
@@ -421,18 +416,22 @@ class Memory:
             (rate(pace.squeeze_mib_s) * elapsed_s, rate(pace.squeeze_mib_s) * elapsed_s),
             (_times(rate(pace.return_mib_s) * elapsed_s, np.minimum(used, 1.0)), rate(pace.spill_mib_s) * elapsed_s),
         )
+        # Nobody moves for what rounding makes of a target: at rest is at rest to the bit.
+        least = _NOISE * np.maximum(1.0, g[columns.SIZE])
         moved: list[Floats] = []
         for now, goal, (down, up) in zip((state.balloon, state.squeezed, state.spilled), goals, steps, strict=True):
-            moved.append(np.where(thin, now + np.minimum(np.maximum(goal - now, -down), up), 0.0))
+            way = np.where(np.abs(goal - now) > least, goal - now, 0.0)
+            moved.append(np.where(thin, now + np.minimum(np.maximum(way, -down), up), 0.0))
         balloon, squeezed, spilled = moved
         spilled = np.minimum(spilled, np.maximum(own - balloon - squeezed, 0.0))
         thin_given = own - balloon - squeezed * saved - spilled
         grow = rate(rules.elastic.grow_mib_s) * elapsed_s
-        other = state.given + np.minimum(np.maximum(target - state.given, -balloon_step), grow)
+        way = np.where(np.abs(target - state.given) > least, target - state.given, 0.0)
+        other = state.given + np.minimum(np.maximum(way, -balloon_step), grow)
         given = np.where(ground.on, np.where(thin, thin_given, other), 0.0)
-        arrived = all(map(np.array_equal, moved, (goal * thin for goal in goals))) and np.array_equal(
-            other[ground.on & ~thin], target[ground.on & ~thin]
-        )
+        arrived = all(
+            bool((np.abs(now - goal) <= least)[thin].all()) for now, goal in zip(moved, goals, strict=True)
+        ) and bool((np.abs(other - target) <= least)[ground.on & ~thin].all())
         given, cut = self._within_supply(given, taken, floor)
         if cut is not None:
             # What finds no memory: a balloon stays filled, and other pages of a thin guest go to disk.
@@ -461,34 +460,27 @@ class Memory:
     def _within_supply(self, given: Floats, taken: Floats, floor: Floats) -> tuple[Floats, Floats | None]:
         """Let growth go no further than there is memory; gives also what each was cut by, or None."""
         change = np.maximum(given, floor) - taken
-        cut: Floats | None = None
+        less, more = np.minimum(change, 0.0), np.maximum(change, 0.0)
+        first = given
         for place in self.places:
             here = self.is_here(place)
-            less, more = np.minimum(change, 0.0), np.maximum(change, 0.0)
             room = place.supply - float((taken + less)[here].sum())
-            growth = float(more[here].sum())
-            open_for_growth = max(0.0, room - place.wanted_by_start)
+            growth, open_for_growth = float(more[here].sum()), max(0.0, room - place.wanted_by_start)
             place.out_of_memory = growth > open_for_growth + _NOISE * place.supply
             if place.out_of_memory:
-                part = 1 - open_for_growth / growth
-                cut = np.zeros_like(given) if cut is None else cut
-                cut[here] += (more * part)[here]
-                growth = open_for_growth
-            place.free = room - growth
-            if place.free < -_NOISE * place.supply:
+                given = np.where(here, given - more * (1 - open_for_growth / growth), given)
+            over = float(np.maximum(given, floor)[here].sum()) - place.supply
+            if over > _NOISE * place.supply:
                 # The supply itself has shrunk: whoever has more than its floor gives its part of it at once.
-                over = np.maximum(given - floor, 0.0) * here
-                if over.sum() > 0:
-                    extra = over * min(1.0, -place.free / float(over.sum()))
-                    cut = extra if cut is None else cut + extra
-                    place.free += float(extra.sum())
-        if cut is not None:
-            given = given - cut
+                extra = np.maximum(given - floor, 0.0) * here
+                total = float(extra.sum())
+                if total > 0:
+                    given = given - extra * min(1.0, over / total)
         held = np.maximum(given, floor)
         for place in self.places:
             place.free = place.supply - float(held[self.is_here(place)].sum())
             place.pressure = self._pressure(place)
-        return given, cut
+        return given, None if given is first else first - given
 
     def _pressure(self, place: PlaceState) -> int:
         """Give the pressure at what is free now: it rises at the marks, and falls only well above them."""
@@ -500,41 +492,6 @@ class Memory:
             if place.free <= (percent + slack) / 100 * place.supply + least:
                 found = level
         return found
-
-    # What it comes to
-
-    def _tell_shortfalls(self, target: Floats, asks: _Asks) -> None:
-        """Work out pace, how much of its need each guest has, and why it has no more."""
-        state, ground, g = self._state, self._ground, self._ground.guests
-        working, touched = state.working, state.touched
-        lost = lost_to_paging(self._rules, self.disk, working, touched, state.squeezed, state.spilled, state.self_paged)
-        state.pace = 1 / (1 + lost * ground.on)
-        aside = np.divide(state.squeezed + state.spilled, touched, out=np.zeros_like(touched), where=touched > 0)
-        in_memory = working - state.self_paged - aside * np.minimum(working, touched)
-        booting = state.phase == s.BOOTING
-        wanted = np.where(booting & ~ground.thin, g[columns.SIZE], np.maximum(state.need, working))
-        have = np.where(ground.thin, in_memory, state.given)
-        is_short = (have < wanted * (1 - _MET)) & ground.on
-        met = np.divide(have, wanted, out=np.ones_like(wanted), where=is_short)
-        state.met = np.clip(met, 0.0, 1.0)
-        if not is_short.any():
-            state.cause = np.zeros(working.size, dtype=np.int8)
-            return
-        least = _MET * np.maximum(asks.cap, 1.0)
-        cause = np.full(working.size, s.SUPPLY)
-        cause[self._refills[0].limited] = s.POOL_LIMIT
-        has_all = (target >= asks.cap - least) & (np.maximum(state.given, asks.floor) >= asks.cap - least)
-        cause[has_all & ground.thin] = s.OWN_SIZE
-        cause[has_all & ground.thin & (g[columns.MEMORY_LIMIT] < touched - state.shared)] = s.OWN_LIMIT
-        cause[has_all & ground.fixed] = s.OWN_SIZE
-        cause[has_all & ground.breathing] = s.OWN_CEILING
-        grows = (state.given < target - least) & ~has_all
-        for place in self.places:
-            if not place.out_of_memory:
-                cause[grows & self.is_here(place)] = s.STILL_GROWING
-        cause[ground.elastic & ~ground.breathing] = s.AGENT_MISSING
-        cause[state.bridged > 0] = s.BOOT_FROM_DISK
-        state.cause = np.where(is_short, cause, s.NO_CAUSE).astype(np.int8)
 
 
 def _off(compiled: Compiled) -> Floats:

@@ -15,7 +15,8 @@ from ruvex.plan import Guest, format_cpu, format_memory
 from ruvex.play import _state as s
 from ruvex.play._ground import Ground
 from ruvex.play._log import Kind
-from ruvex.play._memory import Memory, PlaceState
+from ruvex.play._memory import Memory
+from ruvex.play._places import PlaceState
 from ruvex.play._processor import Processor
 from ruvex.play._state import State
 from ruvex.play._volumes import Taken, Volumes
@@ -98,7 +99,7 @@ class Power:
             self.tell("refused", guest.id, f"{guest.label} is on already")
             return
         self.state.phase[place] = s.QUEUED
-        self._queue[place] = _Start(is_restart=False)
+        self._queue[place], self._tried = _Start(is_restart=False), None
 
     def power_off(self, guest: Guest, place: int) -> None:
         """Switch a guest off; all it held is free."""
@@ -119,6 +120,7 @@ class Power:
         self.state.phase[place] = s.QUEUED
         ground = self.ground()
         start = self._queue[place] = _Start(is_restart=True)
+        self._tried = None
         if ground.elastic[place]:
             size, floor = float(ground.guests[columns.SIZE, place]), float(ground.guests[columns.FLOOR, place])
             _, waiting = admit_in_order(ground.compiled, [guest.id])
@@ -133,9 +135,10 @@ class Power:
     def _release(self, place: int) -> None:
         ground = self.ground()
         if self.state.on[place]:
-            held = max(float(self.state.given[place]), float(ground.floor[place]) - float(self.state.bridged[place]))
-            where = self.memory.place_of(place)
-            where.free += held
+            where, held = self.memory.place_of(place), self.memory.held.copy()
+            where.free += max(float(self.state.given[place]), float(held[place]))
+            held[place] = 0.0
+            self.memory.held = held
             self.memory.places[0].free += float(overhead_when_on(ground.compiled)[place])
         self.state.switch_off(place)
         self.processor.drop(place)
@@ -173,7 +176,9 @@ class Power:
             guest = self._guest(place)
             state.agent[place], state.agent_due[place] = True, s.NEVER
             bridged = float(state.bridged[place])
-            state.bridged[place] = 0.0
+            # Until the host brings the guest to its need, what disk stood in for is in its balloon.
+            state.bridged, state.balloon = state.bridged.copy(), state.balloon.copy()
+            state.bridged[place], state.balloon[place] = 0.0, state.balloon[place] + bridged
             self.tell("agent", guest.id, f"the agent of {guest.label} has loaded")
             if bridged > 0:
                 self.tell(
@@ -243,6 +248,8 @@ class Power:
         state.visible, state.given = state.visible.copy(), state.given.copy()
         state.visible[at] = g[columns.SIZE, at]
         state.given[at] = 0.0 if thin else need
+        self.memory.held = self.memory.held.copy()
+        self.memory.held[at] = need
         del self._queue[at]
         self.tell("start", guest.id, f"{guest.label} boots")
         if start.bridged > 0:
@@ -268,11 +275,12 @@ class Power:
         """Give what can be reclaimed now from those who have more than they hold at least, MiB."""
         ground = self.ground()
         can = (ground.thin | ground.breathing) & ground.on & self.memory.is_here(place)
-        return float(np.maximum(self.state.given - ground.floor, 0.0)[can].sum())
+        return float(np.maximum(self.state.given - self.memory.held, 0.0)[can].sum())
 
     def _tell_waits(self, waits: dict[int, tuple[str, str]]) -> None:
         """Refuse a lone start that finds nothing; what starts together with others waits for them."""
-        is_lone = len(self._queue) == 1 and not bool((self.state.phase == s.BOOTING).any())
+        starting = bool((self.state.phase == s.BOOTING).any()) or self.next_agent < s.NEVER
+        is_lone = len(self._queue) == 1 and not starting
         for at, (lacks, problem) in waits.items():
             start, guest = self._queue[at], self._guest(at)
             if is_lone and not start.is_restart and lacks != _RECLAIMING:

@@ -92,6 +92,7 @@ class Processor:
         self._set_pending([])
         self._cap: Floats | None = None
         self._told: Floats = np.zeros(0)
+        self._was_behind = np.zeros(0, dtype=np.bool_)
         self.take(ground)
 
     def take(self, ground: Ground) -> None:
@@ -117,14 +118,17 @@ class Processor:
             Shape (3, guests): the demand, as ``Work.now``.
         """
         state, ground, g = self._state, self._ground, self._ground.guests
-        demand = work[CPU]
-        if self._batch.size:
-            # Whoever is behind wants all of its vCPUs.
-            behind = self._batch[state.backlog[self._batch] > 0]
+        demand, batch = work[CPU], self._batch
+        # Without a host a vCPU has no speed.
+        full = np.where(np.isfinite(ground.speed), ground.speed, 0.0)
+        if batch.size:
+            # Whoever is behind wants all of its vCPUs; who waits for pages needs more of them for the same work.
+            self._was_behind = state.backlog[batch] > 0
+            steady = demand[batch] / state.pace[batch]
             demand = demand.copy()
-            demand[behind] = ground.speed[behind]
+            demand[batch] = np.where(self._was_behind, np.maximum(full[batch], steady), steady)
         running = state.phase == s.RUNNING
-        wanted = np.minimum(np.where(running, demand, ground.speed), ground.speed)
+        wanted = np.minimum(np.where(running, demand, full), ground.speed)
         wanted = np.where(ground.on, wanted, 0.0)
         owns = (g[columns.DEDICATED] > 0) & ground.on & np.isfinite(ground.speed)
         cap = np.where(owns, ground.speed, np.minimum(wanted, g[columns.CPU_LIMIT]))
@@ -177,7 +181,7 @@ class Processor:
         now, batch = self._anchor, self._batch
         left = self._state.backlog[batch]
         falling = (now.useful - now.asked) * self._tick_s
-        if ((left <= 0) & (falling < 0)).any():
+        if not np.array_equal(left > 0, self._was_behind):
             return tick + 1
         due = [math.inf]
         done = (left > 0) & (falling > 0)
@@ -210,7 +214,8 @@ class Processor:
         from_disk = self._ground.compiled.plan.rules.starting.bridge_speed_percent / 100
         held = (state.given[booting] + from_disk * state.bridged[booting]) / size
         by_memory = np.where(self._ground.thin[booting], state.pace[booting], np.minimum(held, 1.0))
-        state.boot_left[booting] -= np.minimum(by_cpu, 1.0) * by_memory * self._tick_s
+        done = np.minimum(by_cpu, 1.0) * by_memory * self._tick_s
+        state.boot_left[booting] = np.maximum(state.boot_left[booting] - done, 0.0)
 
     def _note_jobs(self, asked: Floats, tick: int) -> None:
         """Notice where a job ends: its work has all been asked for then."""

@@ -1,0 +1,172 @@
+"""Power, events and CPU work over time, by worked examples."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ruvex.play import PHASES
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
+from tests.play.site import PlayCase, guest_of
+from tests.play.test_memory import CALM, elastic, steps
+
+
+def fixed(guest_id: str, size: float, **rest: Any) -> dict[str, Any]:
+    """Describe a fixed guest that boots for 40 s."""
+    return memory_guest(guest_id, size / 2, mode="fixed", size=size) | rest
+
+
+def on(at: float, *targets: str) -> list[dict[str, Any]]:
+    """Describe power-on events."""
+    return [{"at": at, "do": "power-on", "target": target} for target in targets]
+
+
+class Starting(PlayCase):
+    """Booting is work; starts wait for memory; a restart is bridged, a cold start is refused."""
+
+    def test_booting_takes_its_seconds_at_full_speed(self) -> None:
+        """40 s with all vCPUs free; 80 s where half of their speed is there."""
+        for others, expected in ((0.0, 40.0), (10_000.0, 80.0)):
+            with self.subTest(others=others):
+                guests = [fixed("a", 1000, power="off", vcpus=10), cpu_guest("busy", others)]
+                player = self.play(plan_of(guests, events=on(10, "a")), until_s=200)
+                booted = next(e.at_s for e in player.log if "has booted" in e.text)
+                self.assertAlmostEqual(booted - 10, expected, delta=1)
+
+    def test_the_agent_loads_after_the_boot(self) -> None:
+        """An elastic guest stays at its boot size until its agent has loaded, 25 s after the boot, then gives back."""
+        guest = elastic("a", 1500, boot=4000) | {"power": "off", "boot_s": 30}
+        player = self.play(plan_of([guest], events=on(0, "a"), rules=CALM), until_s=200, record_s=1)
+        loaded = next(e.at_s for e in player.log if e.kind == "agent")
+        self.assertEqual(loaded, 55)
+        backed = self.series(player, "a", "backed")
+        self.assertEqual(float(backed[54]), 4000)
+        self.assertEqual(float(backed[-1]), 1500)
+
+    def test_starts_together_go_by_shares_and_wait(self) -> None:
+        """Of three elastic guests of boot size 40 000 two fit; the third, of least shares, boots when they shrink."""
+        guests = [
+            elastic(name, 2000, boot=40_000, ceiling=40_000, shares=shares) | {"power": "off"}
+            for name, shares in (("a", 50), ("b", 200), ("c", 100))
+        ]
+        player = self.play(plan_of(guests, events=on(0, "a", "b", "c")), until_s=600)
+        starts = [e.target for e in player.log if e.text.endswith(" boots")]
+        self.assertEqual(starts, ["b", "c", "a"])
+        self.assertEqual(self.kinds(player, "a")[:2], ["wait", "start"])
+        self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
+
+    def test_a_start_on_paper_sets_off_urgent_reclaim(self) -> None:
+        """A guest whose boot size is promised but taken waits while thin guests' idle pages are reclaimed for it."""
+        guests = [
+            memory_guest("thin", 20_000, 95_000, size=96_000),
+            elastic("a", 2000, boot=30_000, ceiling=40_000) | {"power": "off"},
+        ]
+        player = self.play(plan_of(guests, events=on(60, "a")), until_s=900)
+        self.assertIn("wait", self.kinds(player, "a"))
+        started = next(e.at_s for e in player.log if e.text.endswith(" boots"))
+        # Some 25 000 MiB through a balloon of 320 MiB a second, and no further than half the size.
+        self.assertGreater(started, 60 + 60)
+        self.assertLess(started, 60 + 300)
+        self.assertGreater(guest_of(player.summary(), "thin").reclaimed_mib, 20_000)
+
+    def test_a_restart_is_bridged_and_a_cold_start_is_refused(self) -> None:
+        """With floors of 5000 twice on 12 000 MiB, a boot size of 4000 is not there: only a restart goes ahead."""
+        others = [elastic(name, 5000, boot=5000, floor=5000, ceiling=6000) for name in ("x", "y")]
+        tight = elastic("a", 1200, boot=4000, floor=1000, ceiling=4000)
+        host = HOST | {"memory_mib": 12_000}
+        events = [{"at": 60, "do": "restart", "target": "a"}]
+        player = self.play(plan_of([*others, tight], host=host, events=events, rules=CALM), until_s=600, record_s=1)
+        self.assertEqual(float(self.series(player, "a", "bridged").max()), 2000)
+        self.assertIn("boot from disk", guest_of(player.summary(), "a").below_s)
+        self.assertEqual(self.of(player, "a", "bridged"), 0)
+        self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
+        booted = next(e.at_s for e in player.log if e.target == "a" and "has booted" in e.text)
+        # Half the boot size in memory and half from disk at 35 % of the speed: 40 / 0.675 seconds.
+        self.assertAlmostEqual(booted - 60, 40 / 0.675, delta=1.5)
+        cold = plan_of([*others, tight | {"power": "off"}], host=host, events=on(60, "a"), rules=CALM)
+        player = self.play(cold, until_s=120)
+        self.assertEqual(self.kinds(player, "a"), ["refused"])
+        self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "off")
+
+
+class Events(PlayCase):
+    """What may change while on changes; everything else is refused in the log and changes nothing."""
+
+    def test_settings_that_may_change_while_on(self) -> None:
+        """Shares act at once; a higher ceiling lets a guest grow; hot add brings memory and vCPUs."""
+        guests = [
+            cpu_guest("a", 10_000), cpu_guest("b", 10_000),
+            elastic("e", 9000, ceiling=6000), fixed("f", 4000, hot_add=["memory", "vcpus"]),
+        ]  # fmt: skip
+        change: dict[str, dict[str, Any]] = {
+            "a": {"cpu.shares": 300}, "e": {"memory.ceiling": 12_000}, "f": {"memory.size": 6000, "vcpus": 4},
+        }  # fmt: skip
+        events = [{"at": 60, "do": "set", "target": name, "change": what} for name, what in change.items()]
+        player = self.play(plan_of(guests, events=events), until_s=180)
+        self.assertAlmostEqual(self.of(player, "a", "delivered"), 7500, delta=1)
+        self.assertEqual(self.of(player, "e", "given"), 9000)
+        self.assertEqual((self.of(player, "f", "given"), self.of(player, "f", "visible")), (6000, 6000))
+        self.assertEqual([e.kind for e in player.log], ["set"] * 3)
+
+    def test_what_needs_the_guest_off_is_refused(self) -> None:
+        """Each is refused with its reason, and the plan in force stays."""
+        guests = [elastic("e", 2000), fixed("f", 4000), cpu_guest("c", 100, vcpus=2)]
+        refused: list[tuple[str, dict[str, Any], str]] = [
+            ("e", {"memory.floor": 3000}, "a higher floor"), ("e", {"memory.ceiling": 8000}, "a lower ceiling"),
+            ("e", {"memory.mode": "thin"}, ""), ("f", {"memory.size": 5000}, "more memory"),
+            ("c", {"vcpus": 1}, "fewer vCPUs"), ("c", {"dedicated_cores": True}, "cores of its own"),
+            ("c", {"power": "off"}, "power"), ("h", {"memory_mib": 5000}, "memory_mib"),
+            ("c", {"cpu.reservation": 50_000}, ""), ("f", {"cpu.reservation": 2000}, ""),
+        ]  # fmt: skip
+        guests[1]["cpu"] = {"reservation": 0}
+        guests.append(cpu_guest("r", 0, reservation=9500))
+        events = [{"at": 10, "do": "set", "target": name, "change": what} for name, what, _ in refused]
+        player = self.play(plan_of(guests, events=events), until_s=20)
+        self.assertEqual([e.kind for e in player.log], ["refused"] * len(refused))
+        for entry, (_, _, reason) in zip(player.log, refused, strict=True):
+            self.assertIn(reason, entry.text)
+        self.assertEqual(player.compiled.plan.guests, plan_of(guests).guests)
+
+    def test_a_surge_lasts_its_time(self) -> None:
+        """Three times the demand of a pool's guests, for a minute."""
+        plan = plan_of(
+            [cpu_guest("a", 1000, pool="p"), cpu_guest("b", 1000)], [{"id": "p"}],
+            events=[{"at": 30, "do": "surge", "target": "p", "factor": 3, "for_s": 60}],
+        )  # fmt: skip
+        player = self.play(plan, until_s=120, record_s=1)
+        wanted = self.series(player, "a", "cpu_wanted")
+        self.assertEqual([float(wanted[t]) for t in (29, 30, 89, 90)], [1000, 3000, 3000, 1000])
+        self.assertEqual(float(self.series(player, "b", "cpu_wanted").max()), 1000)
+
+
+class Work(PlayCase):
+    """Interactive work that is not done is lost; batch work is carried over and ends later."""
+
+    def test_batch_work_ends_late(self) -> None:
+        """10 000 MHz for 100 s beside an equal rival takes 200 s: due at 100, done at 200."""
+        guests = [cpu_guest("a", 0), cpu_guest("rival", 0)]
+        for guest in guests:
+            guest["demand"]["cpu"] = steps((0, 10_000), (100, 0))
+            guest["demand"]["kind"] = "batch"
+        guests[1]["demand"] = {"cpu": 10_000, "working": 0, "touched": 0}
+        player = self.play(plan_of(guests, day_s=400, moment=0))
+        (finish,) = player.summary().finishes
+        self.assertEqual((finish.guest, finish.due_s, finish.finished_s), ("a", 100, 200))
+        self.assertAlmostEqual(finish.work_mhz_s, 1e6)
+        self.assertAlmostEqual(guest_of(player.summary(), "rival").fluid_wait, 200 / 800, places=6)
+        self.assertEqual(guest_of(player.summary(), "rival").unmet_s, 200)
+
+    def test_a_job_that_never_ends_is_told_as_unfinished(self) -> None:
+        """Work that is still behind at the end has no finish."""
+        guest = cpu_guest("a", 0, limit=1000)
+        guest["demand"] |= {"cpu": steps((0, 5000), (100, 0)), "kind": "batch"}
+        (finish,) = self.play(plan_of([guest], day_s=300, moment=0)).summary().finishes
+        self.assertEqual((finish.due_s, finish.finished_s, finish.late_s), (100, None, None))
+
+    def test_savings_count_ceilings_against_what_is_backed(self) -> None:
+        """An elastic guest of ceiling 16 000 at a need of 2000, then 6000: 14 000 and 10 000 are saved."""
+        player = self.play(plan_of([elastic("a", steps((0, 2000), (300, 6000)))], rules=CALM), until_s=600)
+        savings = player.summary().savings
+        assert savings is not None
+        self.assertEqual((savings.guests, savings.least_mib), (1, 10_000))
+        self.assertAlmostEqual(savings.mean_mib, 12_000, delta=150)
+        self.assertEqual(savings.fixed_mib, 16_000)
