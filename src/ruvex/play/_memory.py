@@ -315,20 +315,31 @@ class Memory:
         floor = np.minimum(asks.floor, limited)
         for place in self.places:
             self._tell_broken(place, floor, asks)
-        marks = self._marks()
+        marks, current = self._marks(), self._current()
         target = limited
         for level in _LEVELS:
-            used = [p for p in self.places if p.pressure >= level or (p.wanted_by_start > 0)]
+            used = [p for p in self.places if level == s.TIDYING or p.pressure >= level or p.wanted_by_start > 0]
             if not used:
                 continue
             goal = self._divide(asks, level, marks)
-            reach = np.minimum(self._reach(level, asks), np.maximum(self._state.given, asks.floor))
+            reach = self._reach(level, asks)
             for place in used:
-                # For a start that waits every means is used at once.
-                here = self.is_here(place)
-                low = goal if level == s.REFUSING or place.wanted_by_start > 0 else np.maximum(goal, reach)
+                here, low = self.is_here(place), np.maximum(goal, reach)
+                if place.wanted_by_start > 0 or (level == s.REFUSING and place.pressure == s.REFUSING):
+                    # Every means is used; for a start that waits at once.
+                    low = goal
+                elif place.pressure == s.AMPLE:
+                    # Nothing is taken back, but beyond its fair part nobody gets more.
+                    low = np.maximum(low, current)
                 target = np.where(here, np.minimum(target, low), target)
         return target, floor
+
+    def _current(self) -> Floats:
+        """Give what everybody would have if nothing moved but what the work has touched since the last look."""
+        state, ground = self._state, self._ground
+        saved = 1 - 1 / self._rules.squeeze.ratio
+        own = state.touched - state.shared
+        return np.where(ground.thin, own - state.balloon - state.squeezed * saved - state.spilled, state.given)
 
     def _tell_broken(self, place: PlaceState, floor: Floats, asks: MemoryAsks) -> None:
         here = self.is_here(place)
@@ -483,7 +494,7 @@ class Memory:
         return given, None if given is first else first - given
 
     def _pressure(self, place: PlaceState) -> int:
-        """Give the pressure at what is free now: it rises at the marks, and falls only well above them."""
+        """Give the pressure at what is free now: it rises at the marks, and falls well above them, a level a look."""
         rules = self._rules.pressure
         marks = (rules.tidying_percent, rules.reclaiming_percent, rules.refusing_percent)
         found, least = s.AMPLE, _NOISE * max(1.0, place.supply)
@@ -491,7 +502,7 @@ class Memory:
             slack = rules.hysteresis_percent if place.pressure >= level else 0.0
             if place.free <= (percent + slack) / 100 * place.supply + least:
                 found = level
-        return found
+        return max(found, place.pressure - 1)
 
 
 def _off(compiled: Compiled) -> Floats:

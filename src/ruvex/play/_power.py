@@ -128,7 +128,7 @@ class Power:
             if waiting and waiting[0].kind in _MEMORY_KINDS:
                 promised = size - waiting[0].shortfall
             where = self.memory.place_of(place)
-            found = where.free + self._reclaimable(where) - float(overhead_when_on(ground.compiled)[place])
+            found = self._to_be_had(where) - float(overhead_when_on(ground.compiled)[place])
             start.bridged = size - min(max(min(promised, found), floor), size)
         self.tell("power", guest.id, f"{guest.label} is restarted")
 
@@ -202,10 +202,10 @@ class Power:
         changed = False
         for place in self.memory.places:
             place.wanted_by_start = 0.0
-        reclaimable = {place.number: self._reclaimable(place) for place in self.memory.places}
+        can_be_had = {place.number: self._to_be_had(place) for place in self.memory.places}
         for guest_id in [*in_starting_order(ground.compiled, again), *admitted]:
             at = int(where[index[guest_id]])
-            problem = self._start(at, reclaimable)
+            problem = self._start(at, can_be_had)
             if problem is not None:
                 waits[at] = problem
             else:
@@ -216,7 +216,7 @@ class Power:
         self._tried = (self.ground(), self._looks)
         return changed
 
-    def _start(self, at: int, reclaimable: dict[int, float]) -> tuple[str, str] | None:
+    def _start(self, at: int, can_be_had: dict[int, float]) -> tuple[str, str] | None:
         """Start a guest that promises allow, or tell what it lacks, in a word and in a sentence."""
         guest, ground, state, start = self._guest(at), self.ground(), self.state, self._queue[at]
         if guest.in_bank and (lacks := self._find_volume(guest, at)):
@@ -233,12 +233,11 @@ class Power:
             more = needs.get(here.number, 0.0)
             mark = rules.pressure.refusing_percent / 100 * here.supply
             if more > 0 and more > here.free - mark + _NOISE * max(1.0, here.supply):
-                can_be_had = here.free + reclaimable[here.number]
-                if more > can_be_had + _NOISE * max(1.0, here.supply):
-                    found = format_memory(max(0.0, can_be_had))
+                if more > can_be_had[here.number] + _NOISE * max(1.0, here.supply):
+                    found = format_memory(max(0.0, can_be_had[here.number]))
                     return "memory", f"{format_memory(more)} of memory cannot be found now, only {found}"
                 here.wanted_by_start += more
-                reclaimable[here.number] -= max(0.0, more - here.free)
+                can_be_had[here.number] -= more
                 short = f"{format_memory(more)} of memory are being reclaimed"
         if short:
             return _RECLAIMING, short
@@ -271,11 +270,19 @@ class Power:
             self.tell("remark", guest.id, f"{guest.label}: {taken.remark}")
         return ""
 
-    def _reclaimable(self, place: PlaceState) -> float:
-        """Give what can be reclaimed now from those who have more than they hold at least, MiB."""
+    def _to_be_had(self, place: PlaceState) -> float:
+        """Give what a start can be given now, MiB: what is free, and what those above their floor can give back.
+
+        Below the mark of refusing nothing is given to starts.
+        """
         ground = self.ground()
         can = (ground.thin | ground.breathing) & ground.on & self.memory.is_here(place)
-        return float(np.maximum(self.state.given - self.memory.held, 0.0)[can].sum())
+        mark = ground.compiled.plan.rules.pressure.refusing_percent / 100 * place.supply
+        return (
+            place.free
+            - mark
+            + float(np.maximum(self.state.given - np.minimum(self.memory.held, ground.floor), 0.0)[can].sum())
+        )
 
     def _tell_waits(self, waits: dict[int, tuple[str, str]]) -> None:
         """Refuse a lone start that finds nothing; what starts together with others waits for them."""
