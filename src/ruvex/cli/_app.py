@@ -92,6 +92,29 @@ def _admit(
     raise typer.Exit(print_admission(plan, guest, as_json=as_json))
 
 
+@app.command("run")
+def _run(
+    plan: PlanPath,
+    until: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="Where to stop; the end of the day if left out."),
+    ] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="Write the series to a .csv (long form) or .npz file."),
+    ] = None,
+    every: Annotated[
+        float | None,
+        typer.Option(metavar="SECONDS", min=0.001, help="How far apart the rows of the series are; 10 if left out."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Play a plan over its day, and show what it comes to."""
+    from ruvex.cli._run import print_run
+
+    raise typer.Exit(print_run(plan, until, out, every, as_json=as_json))
+
+
 @app.command("schema")
 def _schema() -> None:
     """Print the JSON Schema of a plan file."""

@@ -25,7 +25,9 @@ from ruvex.divide import (
 from ruvex.plan import Rules
 from ruvex.play import _state as s
 from ruvex.play._ground import Ground
+from ruvex.play._means import current_of, reach_of
 from ruvex.play._places import MemoryAsks, PlaceState
+from ruvex.play._rates import rate, times
 from ruvex.play._shortfalls import tell_shortfalls
 from ruvex.play._state import State
 from ruvex.play._work import TOUCHED, WORKING
@@ -35,11 +37,6 @@ Bools = NDArray[np.bool_]
 
 _NOISE: Final = 1e-9
 _LEVELS: Final = (s.TIDYING, s.RECLAIMING, s.REFUSING)
-
-
-def rate(value: float | None) -> float:
-    """Give a rate of the rules as a number: infinite where it is ``None``, at once."""
-    return math.inf if value is None else value
 
 
 class Memory:
@@ -66,6 +63,7 @@ class Memory:
         self._refills: dict[int, Refill] = {}
         self.disk = np.zeros(0)
         self.held = np.zeros(ground.on.size)
+        self._limited = np.zeros(ground.on.size, dtype=np.bool_), self.held
         self.take(ground)
 
     def take(self, ground: Ground) -> None:
@@ -104,7 +102,8 @@ class Memory:
         for place in self.places:
             if not place.out_of_memory:
                 growing |= self.is_here(place)
-        limited = self._refills[0].limited
+        at_limit = target >= self._limited[1] * (1 - _NOISE)
+        limited = self._limited[0] & at_limit
         tell_shortfalls(self._state, self._ground, asks, target, disk=self.disk, limited=limited, growing=growing)
 
     # One look
@@ -252,17 +251,18 @@ class Memory:
             state.shared = shared_pages(ground.compiled, state.touched)[0]
         asks = self._ask(0, math.inf)
         self._supplies()
-        marks, target = self._marks(), self._divide(asks, None)
-        found, floor = target, np.minimum(asks.floor, target)
-        self.held = floor
+        marks = self._marks()
+        target, floor = self._promise(asks, marks)
+        found, self.held = target, floor
         for place in self.places:
-            here = self.is_here(place)
-            self._tell_broken(place, floor, asks)
+            here, limit = self.is_here(place), target
             for level in (s.AMPLE, *_LEVELS):
                 trial = target
                 if level != s.AMPLE:
-                    goal = self._divide(asks, level, marks)
-                    trial = goal if level == s.REFUSING else np.maximum(goal, self._reach(level, asks))
+                    left = asks if self._refills[0].broken else asks.within(limit)
+                    goal = self._divide(left, level, marks)
+                    trial = goal if level == s.REFUSING else np.maximum(goal, reach_of(level, state, ground, asks))
+                    trial = limit = np.minimum(limit, trial)
                 place.free = place.supply - float(np.maximum(trial, floor)[here].sum())
                 place.pressure = level
                 aim = marks[place.number][max(level - 1, 0)]
@@ -308,21 +308,20 @@ class Memory:
     def _targets(self, asks: MemoryAsks) -> tuple[Floats, Floats]:
         """Give what every guest is to have, as far as the means at each place's pressure can bring it there.
 
-        Gives also what each holds at least: its floor, or less where a pool's limit breaks that promise.
+        Gives also what each holds at least.
         """
         self._supplies()
-        limited = self._divide(asks, None)
-        floor = np.minimum(asks.floor, limited)
-        for place in self.places:
-            self._tell_broken(place, floor, asks)
-        marks, current = self._marks(), self._current()
-        target = limited
+        state, ground = self._state, self._ground
+        marks, current = self._marks(), current_of(state, ground)
+        target, floor = self._promise(asks, marks)
         for level in _LEVELS:
             used = [p for p in self.places if level == s.TIDYING or p.pressure >= level or p.wanted_by_start > 0]
             if not used:
                 continue
-            goal = self._divide(asks, level, marks)
-            reach = self._reach(level, asks)
+            # What the level before leaves to each is the most this one divides: what it takes from one, others get.
+            left = asks if self._refills[0].broken else asks.within(target)
+            goal = self._divide(left, level, marks)
+            reach = reach_of(level, state, ground, asks)
             for place in used:
                 here, low = self.is_here(place), np.maximum(goal, reach)
                 if place.wanted_by_start > 0 or (level == s.REFUSING and place.pressure == s.REFUSING):
@@ -334,17 +333,20 @@ class Memory:
                 target = np.where(here, np.minimum(target, low), target)
         return target, floor
 
-    def _current(self) -> Floats:
-        """Give what everybody would have if nothing moved but what the work has touched since the last look."""
-        state, ground = self._state, self._ground
-        saved = 1 - 1 / self._rules.squeeze.ratio
-        own = state.touched - state.shared
-        return np.where(ground.thin, own - state.balloon - state.squeezed * saved - state.spilled, state.given)
-
-    def _tell_broken(self, place: PlaceState, floor: Floats, asks: MemoryAsks) -> None:
-        here = self.is_here(place)
-        over = float(floor[here].sum()) > place.supply * (1 + _NOISE)
-        place.is_broken = over or bool((floor < asks.floor - _NOISE * np.maximum(1.0, asks.floor))[here].any())
+    def _promise(self, asks: MemoryAsks, marks: dict[int, tuple[float, float, float]]) -> tuple[Floats, Floats]:
+        """Give what limits leave to everyone, and what each holds at least: its floor, or less where that is broken."""
+        limited = self._divide(asks, None)
+        self._limited = self._refills[0].limited, limited
+        floor = np.minimum(asks.floor, limited)
+        self._divide(asks, s.TIDYING, marks)
+        if self._refills[0].broken:
+            hard = self._divide(asks, s.REFUSING, marks)
+            floor = np.minimum(floor, hard) if self._refills[0].broken else floor
+        for place in self.places:
+            here = self.is_here(place)
+            over = float(floor[here].sum()) > place.supply * (1 + _NOISE)
+            place.is_broken = over or bool((floor < asks.floor - _NOISE * np.maximum(1.0, asks.floor))[here].any())
+        return limited, floor
 
     def _marks(self) -> dict[int, tuple[float, float, float]]:
         """Give for each place how much is to be free at each pressure, MiB."""
@@ -369,8 +371,7 @@ class Memory:
             return max(least, place.supply - marks[place.number][level - 1] - place.wanted_by_start)
 
         refill, slot = self._refills[0], str(level)
-        if level is None or len(self.places) > 1:
-            refill.ask(asks.floor, asks.knee, asks.use, asks.cap)
+        refill.ask(asks.floor, asks.knee, asks.use, asks.cap)
         if len(self.places) == 1:
             return refill.share_out(amount(self.places[0]), slot)
         as_one = refill.share_out(sum(place.supply for place in self.places), slot)
@@ -385,21 +386,6 @@ class Memory:
             own.ask(asks.floor * mask, asks.knee * mask, asks.use * mask, asks.cap * mask)
             given += own.share_out(amount(place), slot)
         return given
-
-    def _reach(self, level: int, asks: MemoryAsks) -> Floats:
-        """Give how far down the means of a pressure can bring each guest, MiB.
-
-        Tidying takes headroom and pages that are idle; reclaiming fills balloons into the working set, and squeezes.
-        """
-        state, ground, rules = self._state, self._ground, self._rules
-        own = state.touched - state.shared
-        size = ground.guests[columns.SIZE] * ground.guests[columns.AGENT]
-        by_balloon = np.maximum(own - size * (rules.balloon_max_percent / 100), 0.0)
-        if level == s.TIDYING:
-            return np.where(ground.thin, np.maximum(by_balloon, np.minimum(state.working, own)), asks.use)
-        saved = 1 - 1 / rules.squeeze.ratio
-        squeezable = state.touched * (rules.squeeze.max_percent / 100) * saved
-        return np.where(ground.thin, np.maximum(by_balloon - squeezable, 0.0), asks.floor)
 
     # Moves
 
@@ -425,7 +411,7 @@ class Memory:
         steps: tuple[tuple[Floats | float, Floats | float], ...] = (
             (balloon_step, balloon_step),
             (rate(pace.squeeze_mib_s) * elapsed_s, rate(pace.squeeze_mib_s) * elapsed_s),
-            (_times(rate(pace.return_mib_s) * elapsed_s, np.minimum(used, 1.0)), rate(pace.spill_mib_s) * elapsed_s),
+            (times(rate(pace.return_mib_s) * elapsed_s, np.minimum(used, 1.0)), rate(pace.spill_mib_s) * elapsed_s),
         )
         # Nobody moves for what rounding makes of a target: at rest is at rest to the bit.
         least = _NOISE * np.maximum(1.0, g[columns.SIZE])
@@ -510,8 +496,3 @@ def _off(compiled: Compiled) -> Floats:
     guests = compiled.guests.copy()
     guests[columns.ON] = 0.0
     return guests
-
-
-def _times(factor: float, part: Floats) -> Floats:
-    """Multiply where an infinite factor times nothing is nothing."""
-    return np.where(part > 0, factor * np.where(part > 0, part, 1.0), 0.0)

@@ -52,3 +52,9 @@ class MemoryAsks:
     knee: Floats
     use: Floats
     cap: Floats
+
+    def within(self, most: Floats) -> MemoryAsks:
+        """Give the same asks where nobody may have more than this."""
+        # Floors and knees stay where they were, or what is left would be divided differently.
+        most = np.maximum(most, self.floor)
+        return MemoryAsks(self.floor, self.knee, np.minimum(self.use, most), np.minimum(self.cap, most))

@@ -1,0 +1,98 @@
+"""The series of a played plan as a file: CSV in long form, or NumPy's NPZ."""
+
+from __future__ import annotations
+
+import csv
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, BinaryIO, Final
+
+import numpy as np
+
+from ruvex.plan import PlanFileError
+from ruvex.play import CHANNELS, CODES, PHASES, SHORTFALLS, SITE_CHANNELS, Recording
+
+SERIES_SUFFIXES: Final = (".csv", ".npz")
+_WORDS: Final = {"phase": PHASES, "cause": SHORTFALLS}
+_SITE: Final = "*"
+"""Stands in the column of guests where a line is about the site."""
+
+
+def write_series(recording: Recording, path: Path) -> None:
+    """Write the series of a played plan, to a temporary name that is then renamed.
+
+    A CSV file has a header and then one line a time, thing and channel: ``time_s``, ``guest`` (``*`` for the site),
+    ``channel``, ``value``; phase and cause in words. Only lines whose value differs from the one before of the same
+    guest and channel are written, and the first: a value holds until the next line of its own. An NPZ file has the
+    arrays of ``Recording.arrays``.
+
+    Raises
+    ------
+    PlanFileError
+        The name ends in neither ``.csv`` nor ``.npz``, or the file cannot be written.
+    """
+    suffix = path.suffix.lower()
+    if suffix not in SERIES_SUFFIXES:
+        raise PlanFileError(f"{path}: series go to a file ending in .csv or .npz")
+    try:
+        with _replacing(path) as file:
+            if suffix == ".npz":
+                np.savez_compressed(file, **recording.arrays())  # type: ignore[arg-type]
+            else:
+                _write_csv(recording, file)
+    except OSError as error:
+        raise PlanFileError(f"{path}: the series cannot be written: {error.strerror or error}") from None
+
+
+@contextmanager
+def _replacing(path: Path) -> Iterator[BinaryIO]:
+    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+    part = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            yield file
+        umask = os.umask(0)
+        os.umask(umask)
+        part.chmod(0o666 & ~umask)
+        part.replace(path)
+    except BaseException:
+        part.unlink(missing_ok=True)
+        raise
+
+
+def _write_csv(recording: Recording, file: BinaryIO) -> None:
+    times = [f"{time:.10g}" for time in recording.times_s[: recording.rows].tolist()]
+    lines: list[tuple[int, int, tuple[str, str, str, str]]] = []
+    for order, channel in enumerate(SITE_CHANNELS):
+        lines += _changes(times, _SITE, channel, recording.site(channel), -1, order)
+    for number, guest in enumerate(recording.guest_ids):
+        for order, channel in enumerate((*CHANNELS, *CODES)):
+            lines += _changes(times, guest, channel, recording.series(channel)[number], number, order)
+    lines.sort(key=lambda line: line[:2])
+    text = _Encoder(file)
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(("time_s", "guest", "channel", "value"))
+    writer.writerows(line[2] for line in lines)
+
+
+def _changes(times: list[str], thing: str, channel: str, values: Any, number: int, order: int) -> Any:
+    """Give the lines of one series: where it begins and where it changes."""
+    rows = np.flatnonzero(np.concatenate(([True], values[1:] != values[:-1]))) if values.size else np.zeros(0, np.int64)
+    words = _WORDS.get(channel)
+    place = (number + 1) * 100 + order
+    for row, value in zip(rows.tolist(), values[rows].tolist(), strict=True):
+        yield row, place, (times[row], thing, channel, words[value] if words else f"{value:.7g}")
+
+
+class _Encoder:
+    """Takes text and writes it as UTF-8."""
+
+    def __init__(self, file: BinaryIO) -> None:
+        self._file = file
+
+    def write(self, text: str) -> int:
+        """Write a piece of text."""
+        return self._file.write(text.encode("utf-8"))
