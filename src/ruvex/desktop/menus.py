@@ -25,11 +25,13 @@ def _below(menu: QMenu, title: str, actions: Actions, *names: Name) -> QMenu:
     return below
 
 
-def fill_plan_menu(menu: QMenu, recent: QMenu, actions: Actions, window: QWidget) -> None:
+def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions, window: QWidget) -> None:
     """Put every action into the menu of the plan."""
     _add(menu, actions, Name.NEW, Name.OPEN)
     menu.addMenu(recent)
-    _add(menu, actions, Name.DEMO, Name.SAVE, Name.SAVE_AS)
+    _add(menu, actions, Name.DEMO)
+    menu.addMenu(stories)
+    _add(menu, actions, Name.SAVE, Name.SAVE_AS)
     menu.addSeparator()
     _add(menu, actions, Name.UNDO, Name.REDO)
     menu.addSeparator()
@@ -41,6 +43,8 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, actions: Actions, window: QWidget
     _below(menu, "Moment", actions, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
     rows = (Name.FILTER, Name.ORDER, Name.AXIS, Name.CPU_UNIT, Name.MEMORY_UNIT, Name.FOLD_ALL, Name.UNFOLD_ALL)
     _below(menu, "Rows", actions, *rows, Name.DIALS, Name.WHY)
+    moves = (Name.PLAY, Name.PLAY_STEP, Name.REPLAY, Name.NEXT_TIME, Name.RESTART, Name.SURGE, Name.KEEP_EVENTS)
+    _below(menu, "Play", actions, *moves)
     look = _below(menu, "Look", actions, *LOOKS)
     group = QActionGroup(window)
     for name in LOOKS:
@@ -56,7 +60,7 @@ def fill_row_menu(menu: QMenu, actions: Actions) -> None:
     """Put what can be done with the selected rows into a menu."""
     _add(menu, actions, Name.POWER, Name.RENAME, Name.DUPLICATE, Name.MOVE, Name.UPWARD, Name.DOWNWARD)
     menu.addSeparator()
-    _add(menu, actions, Name.SETTINGS, Name.WHY, Name.SPLIT)
+    _add(menu, actions, Name.SETTINGS, Name.WHY, Name.SPLIT, Name.RESTART, Name.SURGE)
     menu.addSeparator()
     _add(menu, actions, Name.NEW_GUEST, Name.NEW_POOL, Name.COPY, Name.PASTE, Name.SELECT_ALL)
     menu.addSeparator()

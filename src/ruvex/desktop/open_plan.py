@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -72,6 +72,13 @@ class Effect:
     in_passing: str = ""
 
 
+Live = Callable[[list[tuple[str, Mapping[str, Any]]]], bool]
+"""Takes changes of settings into a play that is under way, or tells that there is none."""
+
+Played = Callable[[float, Compiled], DemandAt | None]
+"""Gives what was asked for at a time that has been played, or None."""
+
+
 class OpenPlan(QObject):
     """One open plan and everything that is shown of it.
 
@@ -91,6 +98,8 @@ class OpenPlan(QObject):
         All selected guests and pools, the current one among them.
     refused
         The last step that promises did not allow, until it is answered; else None.
+    live, played
+        What a play of this plan takes and gives while it is looked at.
     units
         The units in which figures are read and typed.
     undo_stack
@@ -139,6 +148,8 @@ class OpenPlan(QObject):
         self.effect: Effect | None = None
         self.refused: PromiseRefusedError | None = None
         self.units = Units(self)
+        self.live: Live | None = None
+        self.played: Played | None = None
         self._step: Step | None = None
         self._file = PlanFile(Plan())
         self._base = self._file.plan
@@ -284,7 +295,8 @@ class OpenPlan(QObject):
         self._base = move_moment(self._base, at_s)
         self._compiled = self._compiled.with_plan(self._base)
         self._set_base_compiled()
-        self._demand = demand_at(self._compiled, at_s)
+        played = None if self.played is None else self.played(at_s, self._compiled)
+        self._demand = demand_at(self._compiled, at_s) if played is None else played
         self.division = divide(self._compiled, demand=self._demand)
 
     def setting_before(self, target: str, setting: str) -> Any:
@@ -338,6 +350,10 @@ class OpenPlan(QObject):
     def commit(self) -> None:
         """Make the previewed step."""
         if self.before is None or self._step is None:
+            return
+        if self.live is not None and self._step.changes and self.live(list(self._step.changes)):
+            # It happens in the play; the plan stays as it is.
+            self.give_up()
             return
         step, before, after = self._step, self._base, self.plan
         self.before, self._step = None, None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -10,10 +11,10 @@ from typing import TYPE_CHECKING, Final
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
-from ruvex.desktop.demo import demo_path
+from ruvex.desktop.demo import demo_path, story_paths
 from ruvex.desktop.keeping import Keeper, Leftover
 from ruvex.desktop.widgets.notice import Choice
-from ruvex.plan import SUFFIX, PlanError, PlanFileError
+from ruvex.plan import SUFFIX, PlanError, PlanFileError, read_plan
 
 if TYPE_CHECKING:
     from ruvex.desktop.window import Window
@@ -132,6 +133,39 @@ class PlanFiles(QObject):
             self._window.notice.tell(str(error))
         else:
             self.after_saving(lambda: self.open_path(path))
+
+    def show_stories(self) -> None:
+        """Fill the menu of stories."""
+        menu = self._window.stories_menu
+        menu.clear()
+        menu.setToolTipsVisible(True)
+        for path, name, notes in self.stories():
+            action = menu.addAction(name)
+            assert action is not None
+            action.setToolTip(notes)
+            action.triggered.connect(lambda _checked=False, p=path: self.open_story(p))
+        if menu.isEmpty():
+            action = menu.addAction("None were installed")
+            assert action is not None
+            action.setEnabled(False)
+
+    def stories(self) -> list[tuple[Path, str, str]]:
+        """Give each story's file, its name, and what to watch in it."""
+        found = []
+        for path in story_paths():
+            with contextlib.suppress(PlanError, PlanFileError):
+                plan = read_plan(path).plan
+                found.append((path, plan.name, plan.notes))
+        return found
+
+    def open_story(self, path: Path) -> None:
+        """Open a story and play it."""
+
+        def go_on() -> None:
+            if self.open_path(path):
+                self._window.show_timeline()
+
+        self.after_saving(go_on)
 
     def after_saving(self, go_on: Callable[[], object]) -> None:
         """Do something that replaces the plan; with unsaved changes, ask first, in the window."""

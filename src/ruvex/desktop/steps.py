@@ -29,6 +29,8 @@ class Step:
         Where it sets one number: the item, the setting and the value; the nearest value that passes is offered.
     merges
         Steps that follow each other with the same text here become one undo entry; empty for a step of its own.
+    changes
+        The settings it sets, where it does nothing else.
     settles
         While it is previewed, anything else that is done makes it first, unless that has the same text here; empty
         for a preview that is dropped instead.
@@ -41,6 +43,7 @@ class Step:
     setting: tuple[str, str, float] | None = None
     merges: str = ""
     settles: str = ""
+    changes: tuple[tuple[str, Mapping[str, Any]], ...] = ()
 
     def after(self, remedy: Remedy) -> Step:
         """Give the step that takes a remedy first and then does this one."""
@@ -67,6 +70,7 @@ def settings_step(text: str, changes: Changes, *, merges: str = "", settles: str
         setting=setting,
         merges=merges,
         settles=settles,
+        changes=tuple(changes),
     )
 
 

@@ -9,13 +9,15 @@ from typing import Any, Final
 
 from PyQt6.QtCore import QByteArray, QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from ruvex.desktop.actions import ActionName
 from ruvex.desktop.editing import Editor
+from ruvex.desktop.live_work import LiveWork
 from ruvex.desktop.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.playing import Playing
 from ruvex.desktop.sheets import SideSheet
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.keys_page import KeysPage
@@ -29,6 +31,7 @@ from ruvex.desktop.units import CHOICES
 from ruvex.desktop.views.division import DivisionView
 from ruvex.desktop.views.division.butterfly import AXES
 from ruvex.desktop.views.division.rows import ORDERS
+from ruvex.desktop.views.timeline import TimelineView
 from ruvex.desktop.widgets.command_box import CommandBox, Entry
 from ruvex.desktop.widgets.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.widgets.dials import Dials
@@ -37,6 +40,8 @@ from ruvex.desktop.widgets.notice import Notice
 from ruvex.desktop.widgets.refusal_panel import RefusalPanel
 from ruvex.plan import Pool, UnitError, format_time, parse_time
 
+_VIEWS: Final = (ActionName.DIVISION, ActionName.TIMELINE)
+_IN_LANES: Final = (ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL)
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 
 
@@ -66,14 +71,19 @@ class Window(QMainWindow):
         self.ask_save: AskPath = ask_save_path
         self._may_close = False
         self.editor = Editor(open_plan)
+        self.playing = Playing(open_plan)
+        open_plan.played = self.playing.demand_at
+        self.live = LiveWork(open_plan, self.playing, self.editor)
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
-        self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[ActionName.DIVISION]], self)
+        self.stories_menu = QMenu("Stories", self)
+        self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[name] for name in _VIEWS], self)
         self.notice = Notice(theme, self)
         self.files = PlanFiles(self)
         steps = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO)
         self.division = DivisionView(open_plan, theme, [self.actions_by_name[name] for name in steps], self)
+        self.timeline = TimelineView(open_plan, self.playing, theme, self.actions_by_name, self)
         self.refusal = RefusalPanel(open_plan, theme, self)
         self.dials = Dials(open_plan, theme, self)
         self.sheet = SideSheet(theme, self)
@@ -91,7 +101,7 @@ class Window(QMainWindow):
             page.hide()
         self.command_box = CommandBox(theme, self)
         self._lay_out()
-        fill_plan_menu(self.plan_menu, self.recent_menu, self.actions_by_name, self)
+        fill_plan_menu(self.plan_menu, self.recent_menu, self.stories_menu, self.actions_by_name, self)
         self.row_menu = QMenu(self)
         fill_row_menu(self.row_menu, self.actions_by_name)
         self._connect()
@@ -108,7 +118,10 @@ class Window(QMainWindow):
         beside = QHBoxLayout(rows)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.setSpacing(0)
-        beside.addWidget(self.division, 1)
+        self.views = QStackedWidget(rows)
+        self.views.addWidget(self.division)
+        self.views.addWidget(self.timeline)
+        beside.addWidget(self.views, 1)
         beside.addWidget(self.sheet)
         middle = QWidget(self)
         column = QVBoxLayout(middle)
@@ -151,7 +164,7 @@ class Window(QMainWindow):
             ActionName.NEW_GUEST: editor.new_guest,
             ActionName.NEW_POOL: editor.new_pool,
             ActionName.NEW_HOST: self._on_new_host,
-            ActionName.POWER: editor.power,
+            ActionName.POWER: self.live.power,
             ActionName.RENAME: self._on_rename,
             ActionName.DUPLICATE: editor.duplicate,
             ActionName.DELETE: editor.delete,
@@ -172,7 +185,15 @@ class Window(QMainWindow):
             ActionName.MEMORY_UNIT: lambda: units.next("memory"),
             ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
             ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
-            ActionName.DIVISION: self._on_division,
+            ActionName.DIVISION: lambda: self.show_view(ActionName.DIVISION),
+            ActionName.TIMELINE: self.show_timeline,
+            ActionName.PLAY: self._on_play,
+            ActionName.PLAY_STEP: self._on_step,
+            ActionName.REPLAY: self._on_replay,
+            ActionName.NEXT_TIME: self.timeline.jump,
+            ActionName.RESTART: self.live.restart,
+            ActionName.SURGE: self.live.surge,
+            ActionName.KEEP_EVENTS: self.live.keep,
             ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
             ActionName.WHY: lambda: self.dials.set_why(not self.dials.why.isVisible()),
             ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
@@ -192,6 +213,8 @@ class Window(QMainWindow):
             action.triggered.connect(lambda _checked=False, f=function: f())
             if name.value.in_rows:
                 butterfly.addAction(action)
+                if name in _IN_LANES:
+                    self.timeline.lanes.addAction(action)
         self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
         self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
         self.head.host_asked.connect(self._on_host_asked)
@@ -208,9 +231,11 @@ class Window(QMainWindow):
         self.open_plan.refused_changed.connect(self._on_refused_changed)
         self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
-        division = self.actions_by_name[ActionName.DIVISION]
-        division.setCheckable(True)
-        division.setChecked(True)
+        self.stories_menu.aboutToShow.connect(self.files.show_stories)
+        self.timeline.told.connect(lambda text: self.notice.tell(text))
+        for name in _VIEWS:
+            self.actions_by_name[name].setCheckable(True)
+        self.show_view(ActionName.DIVISION)
 
     # The side sheet
 
@@ -354,6 +379,10 @@ class Window(QMainWindow):
         entries += [
             Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
         ]
+        entries += [
+            Entry(title, f"story: {notes}", partial(self.files.open_story, path))
+            for path, title, notes in self.files.stories()
+        ]
         for name, action in self.actions_by_name.items():
             if action.isEnabled() and name is not ActionName.FIND:
                 entries.append(Entry(action.text(), name.value.hint, action.trigger))
@@ -361,7 +390,7 @@ class Window(QMainWindow):
 
     def _show_row(self, item_id: str) -> None:
         self.open_plan.select(item_id)
-        self.division.butterfly.setFocus()
+        (self.timeline if self.timeline.isVisible() else self.division).setFocus()
 
     def _times(self, text: str) -> list[Entry]:
         try:
@@ -372,9 +401,32 @@ class Window(QMainWindow):
             return []
         return [Entry(format_time(at_s), "move the moment there", lambda: self.open_plan.set_moment(at_s))]
 
-    def _on_division(self) -> None:
-        self.actions_by_name[ActionName.DIVISION].setChecked(True)
-        self.division.butterfly.setFocus()
+    # Views
+
+    def show_view(self, name: ActionName) -> None:
+        """Go to a view."""
+        for view in _VIEWS:
+            self.actions_by_name[view].setChecked(view is name)
+        shown = self.timeline if name is ActionName.TIMELINE else self.division
+        self.views.setCurrentWidget(shown)
+        shown.setFocus()
+
+    def show_timeline(self) -> None:
+        """Go to the plan played over its day."""
+        self.show_view(ActionName.TIMELINE)
+
+    def _on_play(self) -> None:
+        self.show_timeline()
+        self.playing.toggle()
+
+    def _on_step(self) -> None:
+        self.show_timeline()
+        self.playing.step()
+
+    def _on_replay(self) -> None:
+        self.show_timeline()
+        self.playing.restart()
+        self.playing.play()
 
     def _set_look(self, mode: str) -> None:
         self.state.theme_mode = mode

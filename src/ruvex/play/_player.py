@@ -29,7 +29,7 @@ from ruvex.play._power import Power
 from ruvex.play._processor import Processor
 from ruvex.play._record import Recording
 from ruvex.play._state import PRESSURES, State
-from ruvex.play._summary import Summary, Tally
+from ruvex.play._summary import Savings, Summary, Tally
 from ruvex.play._work import TOUCHED, WORKING, Work
 
 RECORD_S: Final = 10.0
@@ -139,6 +139,10 @@ class Player:
         """Tell what has been played so far."""
         finishes = (*self.processor.finished, *self.processor.unfinished)
         return self._tally.summary(self.ground, self.state, self.tick, finishes, tuple(self.log))
+
+    def savings(self) -> Savings | None:
+        """Tell what elastic memory has saved so far; None where no elastic guest has been on."""
+        return self._tally.savings()
 
     # Playing
 

@@ -131,7 +131,8 @@ class Tally:
         self._every = np.arange(guests)
         self._pressure: dict[int, NDArray[np.int64]] = {}
         self._least: dict[int, float] = {}
-        self._saved = self._fixed = 0.0
+        self._saved = self._fixed = self._fixed_now = 0.0
+        self._counted = 0
         self._least_saved = np.inf
         self._elastic = np.zeros(guests, dtype=np.bool_)
         self._cpu: tuple[int, Floats, Floats, NDArray[np.bool_]] | None = None
@@ -167,7 +168,8 @@ class Tally:
         if elastic.any():
             self._elastic |= elastic
             self._least_saved = min(self._least_saved, self.saved_now)
-        self._memory = tick, state.cause, places, float(ceilings.sum()), self.saved_now
+        self._fixed_now = float(ceilings.sum())
+        self._memory = tick, state.cause, places, self._fixed_now, self.saved_now
 
     def _count_memory(self, tick: int) -> None:
         if self._memory is not None:
@@ -178,6 +180,17 @@ class Tally:
                 self._pressure.setdefault(number, np.zeros(len(PRESSURES), dtype=np.int64))[pressure] += ticks
             self._fixed += fixed * ticks
             self._saved += saved * ticks
+            self._counted += ticks
+
+    def savings(self) -> Savings | None:
+        """Tell what elastic memory has saved up to what was counted last; None without elastic guests."""
+        if not self._elastic.any():
+            return None
+        if not self._counted:
+            return Savings(int(self._elastic.sum()), self._fixed_now, self.saved_now, float(self._least_saved))
+        return Savings(
+            int(self._elastic.sum()), self._fixed / self._counted, self._saved / self._counted, float(self._least_saved)
+        )
 
     def summary(
         self, ground: Ground, state: State, ticks: int, finishes: tuple[Finish, ...], log: tuple[Entry, ...]
@@ -225,9 +238,4 @@ class Tally:
             )
             for number, count in sorted(self._pressure.items())
         )
-        savings = None
-        if self._elastic.any() and ticks:
-            savings = Savings(
-                int(self._elastic.sum()), self._fixed / ticks, self._saved / ticks, float(self._least_saved)
-            )
-        return Summary(plan.name, ticks * tick, tuple(guests), places, finishes, savings, log)
+        return Summary(plan.name, ticks * tick, tuple(guests), places, finishes, self.savings(), log)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from PyQt6.QtCore import QPointF, QRect, Qt
-from PyQt6.QtGui import QColor, QPainter, QPolygonF
+from PyQt6.QtCore import QPointF, QRect
+from PyQt6.QtGui import QPainter
 
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import BarColours, Theme
@@ -15,6 +15,7 @@ from ruvex.desktop.views.division.rows import Row
 from ruvex.desktop.widgets.axis import Axis
 from ruvex.desktop.widgets.bars import Bar, Bars, bars_of, draw_bar, draw_ghost
 from ruvex.desktop.widgets.figures import figure
+from ruvex.desktop.widgets.triangle import paint_triangle
 from ruvex.divide import RESOURCES, Division, causes_of
 
 GUEST_BAR: Final = 12
@@ -122,7 +123,8 @@ class RowPainter:
             for edge in (left, right - 3):
                 painter.fillRect(edge, place.top() + 3, 3, place.height() - 6, colours.solid)
         if row.is_pool:
-            self._paint_triangle(painter, QPointF(x, place.top() + place.height() / 2), colours.edge, row.is_folded)
+            middle = QPointF(x, place.top() + place.height() / 2)
+            paint_triangle(painter, middle, theme.px(4), colours.edge, folded=row.is_folded)
             x += theme.px(14)
         is_selected = row.item_id in self._open_plan.selection
         face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
@@ -132,12 +134,3 @@ class RowPainter:
         if any(getattr(self._division, name).node_broken[row.index] for name in RESOURCES):
             text = f"! {text}"
         face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
-
-    def _paint_triangle(self, painter: QPainter, middle: QPointF, colour: QColor, folded: bool) -> None:
-        r = self._theme.px(4)
-        shape = [(0, -r), (r + 1, 0), (0, r)] if folded else [(-1, -r / 2), (2 * r - 1, -r / 2), (r - 1, r / 2 + 1)]
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawPolygon(QPolygonF([QPointF(middle.x() + a, middle.y() + b) for a, b in shape]))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

@@ -1,0 +1,109 @@
+"""One lane as a picture: CPU above, the layers of memory below."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QImage
+
+from ruvex.desktop.theme import BarColours, Colours, blend
+from ruvex.desktop.views.timeline.columns import Columns
+from ruvex.desktop.views.timeline.raster import Canvas, Values
+from ruvex.play import PHASES, Recording
+
+_AIR: Final = 1.04
+_BOOTING, _QUEUED = PHASES.index("booting"), PHASES.index("queued")
+_LAYERS: Final = ("backed", "shared", "balloon", "squeezed", "spilled", "bridged")
+_WAIT: Final = 0.004
+"""A wait below this part of the time is not drawn."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Tops:
+    """The values at the upper edges of a guest's two lanes, MHz and MiB."""
+
+    cpu: float
+    memory: float
+
+
+def tops_of(recording: Recording, guests: NDArray[np.int64]) -> Tops:
+    """Give what reaches highest of some guests together over all that was played."""
+    if not recording.rows or not guests.size:
+        return Tops(1.0, 1.0)
+    cpu = recording.series("cpu_wanted")[guests].sum(axis=0).max(initial=0.0)
+    memory = recording.series("visible")[guests].sum(axis=0).max(initial=0.0)
+    return Tops(max(float(cpu), 1.0) * _AIR, max(float(memory), 1.0) * _AIR)
+
+
+class LaneSeries:
+    """The series of one guest, or of several added up, as one value a pixel column."""
+
+    def __init__(self, recording: Recording, guests: NDArray[np.int64], columns: Columns) -> None:
+        self._recording, self._guests, self._columns = recording, guests, columns
+        self.is_one = guests.size == 1
+
+    def of(self, channel: str) -> Values:
+        """Give a channel: its peaks of one guest, its sum at each column's first row of several."""
+        series = self._recording.series(channel)
+        if self.is_one:
+            return self._columns.highest(series[int(self._guests[0])])
+        summed: Values = self._columns.sample(series[self._guests]).sum(axis=0, dtype=np.float32)
+        return summed
+
+    def phases(self) -> NDArray[Any]:
+        """Give the phase of one guest."""
+        return self._columns.sample(self._recording.series("phase")[int(self._guests[0])])
+
+
+def lane_image(
+    series: LaneSeries, tops: Tops, size: tuple[int, int], split: int, colours: Colours, bar: BarColours, ratio: float
+) -> QImage:
+    """Draw a lane.
+
+    Parameters
+    ----------
+    series, tops
+        What is drawn, and the values at the upper edges.
+    size, split
+        Width and height in device pixels, and the row at which CPU ends and memory begins.
+    colours, bar, ratio
+        Those of the theme and of the row, and device pixels a pixel.
+    """
+    width, height = size
+    gap = max(1, round(2 * ratio))
+    canvas = Canvas(width, height, colours.paper, ratio)
+    low, high = split - gap, gap
+    wanted, delivered = series.of("cpu_wanted"), series.of("cpu_delivered")
+    delivered = np.minimum(delivered, wanted)
+    nothing = np.zeros_like(wanted)
+    if series.is_one:
+        booting = np.where(series.phases() == _BOOTING, np.float32(1), np.float32(0))
+        canvas.area(nothing, booting, 1.0, height - gap, gap, colours.grid, "missing")
+        queued = np.where(series.phases() == _QUEUED, np.float32(1), np.float32(0))
+        canvas.area(nothing, queued, 1.0, height - gap, gap, colours.line, "squeezed")
+    canvas.area(nothing, delivered, tops.cpu, low, high, blend(bar.solid, colours.paper, 0.25))
+    canvas.area(delivered, wanted, tops.cpu, low, high, bar.edge, "missing")
+    canvas.line(wanted, tops.cpu, low, high, bar.edge, shown=wanted > 0)
+    wait = 1 - np.divide(delivered, wanted, out=np.ones_like(wanted), where=wanted > 0)
+    canvas.line(wait, 1.0, low, high, colours.ink, shown=wait > _WAIT)
+
+    low, high = height - gap, split + gap
+    parts = {channel: series.of(channel) for channel in _LAYERS}
+    working = np.minimum(series.of("working"), parts["backed"])
+    level = working
+    canvas.area(nothing, working, tops.memory, low, high, bar.solid)
+    canvas.area(working, parts["backed"], tops.memory, low, high, bar.soft)
+    level = parts["backed"]
+    for channel in _LAYERS[1:]:
+        above = level + parts[channel]
+        if channel == "shared":
+            canvas.area(level, above, tops.memory, low, high, blend(bar.soft, colours.paper, 0.55))
+        else:
+            canvas.area(level, above, tops.memory, low, high, bar.edge, channel)
+        level = above
+    visible = series.of("visible")
+    canvas.line(visible, tops.memory, low, high, colours.muted, shown=visible > 0)
+    return canvas.image()

@@ -1,0 +1,152 @@
+"""The Timeline view: transport above, ruler and lanes below, the gauge beside them."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
+
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.playing import Playing
+from ruvex.desktop.theme import Theme
+from ruvex.desktop.views.timeline.gauge import Gauge
+from ruvex.desktop.views.timeline.lanes import Lanes
+from ruvex.desktop.views.timeline.ruler import Ruler
+from ruvex.desktop.views.timeline.transport import Actions, Transport
+from ruvex.desktop.widgets.empty_state import EmptyState
+
+_TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
+_FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
+
+
+class TimelineView(QWidget):
+    """A plan played over its day.
+
+    Attributes
+    ----------
+    transport, ruler, lanes, gauge
+        Its parts.
+
+    Signals
+    -------
+    told(text)
+        Something to be said in the window.
+    """
+
+    told = pyqtSignal(str)
+
+    def __init__(
+        self,
+        open_plan: OpenPlan,
+        playing: Playing,
+        theme: Theme,
+        actions: Actions,
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        self._open_plan, self._playing = open_plan, playing
+        self._follows = False
+        rows = QWidget(self)
+        self.transport = Transport(open_plan, playing, theme, actions, rows)
+        self.lanes = Lanes(open_plan, playing, theme, rows)
+        self.ruler = Ruler(open_plan, playing, theme, lambda: self.lanes.scale, self.lanes.events, rows)
+        self.gauge = Gauge(open_plan, playing, theme, rows)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addWidget(self.ruler)
+        left.addWidget(self.lanes, 1)
+        beside = QHBoxLayout()
+        beside.setSpacing(0)
+        beside.addLayout(left, 1)
+        beside.addWidget(self.gauge)
+        column = QVBoxLayout(rows)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.transport)
+        column.addLayout(beside, 1)
+        text = "Add guests or open a plan; then it can be played over its day."
+        self.empty = EmptyState(theme, "Nothing to play yet", text, [actions[name] for name in _FIRST_STEPS], self)
+        self._stack = QStackedLayout(self)
+        self._stack.addWidget(rows)
+        self._stack.addWidget(self.empty)
+        self.setFocusProxy(self.lanes)
+        self.lanes.scale_changed.connect(self.ruler.update)
+        self.lanes.crossed.connect(self._on_crossed)
+        open_plan.replaced.connect(self._on_replaced)
+        open_plan.divided.connect(self._on_divided)
+        playing.advanced.connect(self._on_advanced)
+        self._on_replaced()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Play the plan as fast as it goes, where it has not been played as it is."""
+        super().showEvent(event)
+        self._playing.is_wanted = True
+        if self._open_plan.base.guests and (self._playing.player is None or self._playing.is_outdated):
+            QTimer.singleShot(0, self._start)
+
+    def _start(self) -> None:
+        if self.isVisible() and not self._playing.is_running:
+            self._playing.set_speed(0.0)
+            self._playing.play()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Stop looking: what is changed elsewhere changes the plan."""
+        super().hideEvent(event)
+        self._playing.is_wanted = False
+
+    def _on_replaced(self) -> None:
+        self._stack.setCurrentIndex(0 if self._open_plan.plan.guests else 1)
+
+    def _on_crossed(self) -> None:
+        self.gauge.show_time(self.lanes.cross_s)
+        self.ruler.update()
+
+    def _on_divided(self) -> None:
+        if not (self._playing.is_running and self._playing.speed):
+            self.gauge.show_time(self._open_plan.plan.moment)
+
+    def _on_advanced(self) -> None:
+        """While it plays at a speed the crosshair goes along; as fast as it goes it stays where it is."""
+        if self._playing.speed and self._playing.is_running:
+            self.lanes.set_cross(self._playing.now_s)
+        elif self._playing.is_live and not self._playing.is_running:
+            self.lanes.set_cross(self._playing.now_s)
+            self._open_plan.set_moment(self._playing.now_s)
+
+    # Looking for something to see
+
+    def next_time(self) -> float | None:
+        """Give the next time after the crosshair at which something begins: a shortfall, a pressure, a refusal."""
+        recording, player = self._playing.recording, self._playing.player
+        if recording is None or player is None or not recording.rows:
+            return None
+        short = recording.series("cause") > 0
+        begins = np.flatnonzero((short[:, 1:] & ~short[:, :-1]).any(axis=0)) + 1
+        times = recording.times_s[begins].tolist()
+        times += [
+            entry.at_s for entry in player.log if entry.kind in ("pressure", "refused", "wait", "bridge", "finish")
+        ]
+        # A row is recorded up to so long after what it shows.
+        later = sorted(time for time in times if time > self.lanes.cross_s + recording.every_s)
+        return later[0] if later else None
+
+    def jump(self) -> None:
+        """Go to the next interesting time, and say what happens there."""
+        at_s = self.next_time()
+        if at_s is None:
+            self.told.emit("Nothing else happens later: no shortfall begins, no pressure changes, nothing is refused.")
+            return
+        self._open_plan.set_moment(at_s)
+        self.lanes.set_cross(at_s)
+        scale = self.lanes.scale
+        if not scale.start_s <= at_s <= scale.end_s:
+            self.lanes.set_scale(scale.at(at_s - scale.span_s / 3, scale.span_s))
+        recording, player = self._playing.recording, self._playing.player
+        assert recording is not None and player is not None
+        near = [entry.text for entry in player.log if abs(entry.at_s - at_s) < recording.every_s]
+        if near:
+            self.transport.say(near[0])
