@@ -60,6 +60,7 @@ class Playing(QObject):
         self.player: Player | None = None
         self.speed, self.is_running, self.is_wanted = 0.0, False, False
         self._played: Plan | None = None
+        self._file = open_plan.file
         self._is_busy, self._ticks = False, _PIECE_TICKS
         self._waiting: list[Event] = []
         self._began = (0.0, 0.0)
@@ -261,14 +262,29 @@ class Playing(QObject):
         return True
 
     def _on_plan_changed(self) -> None:
+        if self._open_plan.file is not self._file:
+            self._drop()
+            return
         if self.is_running and self.is_outdated:
             self.pause()
         self.changed.emit()
         if self.is_wanted and self.is_outdated:
             self._again.start()
 
+    def _drop(self) -> None:
+        """Forget what was played: another plan is open."""
+        self._file, self._played, self.player, self.is_running = self._open_plan.file, None, None, False
+        self._is_busy, self._waiting = False, []
+        self._beat.stop()
+        self._open_plan.background.drop(_SUBJECT)
+        self.restarted.emit()
+        self.changed.emit()
+        if self.is_wanted:
+            QTimer.singleShot(0, self._on_again_due)
+
     def _on_again_due(self) -> None:
-        if self.is_wanted and self.is_outdated and self._open_plan.base.guests:
+        stale = self.player is None or self.is_outdated
+        if self.is_wanted and stale and self._open_plan.base.guests:
             self.speed = 0.0
             self.play()
 

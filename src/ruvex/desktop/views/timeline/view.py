@@ -147,6 +147,6 @@ class TimelineView(QWidget):
             self.lanes.set_scale(scale.at(at_s - scale.span_s / 3, scale.span_s))
         recording, player = self._playing.recording, self._playing.player
         assert recording is not None and player is not None
-        near = [entry.text for entry in player.log if abs(entry.at_s - at_s) < recording.every_s]
+        near = [e.text for e in player.log if e.kind in _TOLD and abs(e.at_s - at_s) < recording.every_s]
         if near:
             self.transport.say(near[0])

@@ -1,0 +1,312 @@
+"""The Timeline in the real window: playing, reading, doing things while it plays, and the stories."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from ruvex.desktop.actions import ActionName
+from ruvex.desktop.demo import story_paths
+from ruvex.desktop.views.timeline.columns import columns_of
+from ruvex.desktop.views.timeline.scale import TimeScale
+from ruvex.divide import compile_plan
+from ruvex.plan import read_plan
+from ruvex.play import Player
+from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.desktop.base import LEFT, NONE, WindowCase
+
+
+class TimelineCase(WindowCase):
+    """Opens the view and waits for plays."""
+
+    def setUp(self) -> None:
+        """Name the parts."""
+        super().setUp()
+        self.timeline, self.playing = self.window.timeline, self.window.playing
+        self.lanes, self.gauge = self.timeline.lanes, self.timeline.gauge
+
+    def play_to_end(self, most_ms: int = 60_000) -> None:
+        """Wait until the play is over."""
+        QTest.qWait(1)
+        for _ in range(most_ms // 10):
+            if self.playing.is_over and not self.playing.is_running:
+                break
+            QTest.qWait(10)
+        self.settle()
+        self.assertTrue(self.playing.is_over)
+
+    def open_story(self, part: str) -> Path:
+        """Open a story from the menu, as a person does; it plays by itself."""
+        self.window.files.show_stories()
+        name = next(name for path, name, _ in self.window.files.stories() if part in path.name)
+        action = next(a for a in self.window.stories_menu.actions() if a.text() == name)
+        action.trigger()
+        self.play_to_end()
+        return next(path for path in story_paths() if part in path.name)
+
+    def at(self, guest: str, time_s: float) -> None:
+        """Select a guest and click its lane at a time."""
+        self.open_plan.select(guest)
+        self.settle()
+        place = self.lanes.row_rect(guest)
+        self.assertFalse(place.isEmpty(), guest)
+        point = QPoint(round(self.lanes.scale.x(time_s)), place.center().y())
+        QTest.mouseClick(self.lanes.viewport(), LEFT, NONE, point)
+        self.settle()
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> None:
+        """Press a key in the lanes."""
+        self.lanes.setFocus()
+        QTest.keyClick(self.lanes, key, modifier)
+        self.settle()
+
+
+class Stories(TimelineCase):
+    """Each story plays in the window and shows what its text says."""
+
+    def test_every_story_plays_the_same_as_without_a_window(self) -> None:
+        """All six are in the menu with what to watch; the recording is that of the command, to the bit."""
+        self.assertEqual(len(self.window.files.stories()), 6)
+        for path, name, notes in self.window.files.stories():
+            with self.subTest(name):
+                self.open_story(path.name)
+                self.assertEqual(self.timeline.transport.notes.text(), notes)
+                self.assertTrue(self.timeline.transport.notes.isVisible())
+                file = read_plan(path)
+                expected = Player(compile_plan(file.plan, file.traces))
+                expected.run()
+                recording = self.playing.recording
+                assert recording is not None
+                for channel, values in expected.recording.arrays().items():
+                    np.testing.assert_array_equal(recording.arrays()[channel], values, err_msg=channel)
+
+    def test_squeeze_in_the_gauge(self) -> None:
+        """The balloon is seen after the boot, growth that lags by its cause, and later the need is met."""
+        self.open_story("squeeze")
+        self.at("fare-desk", 1200)
+        assert self.gauge.reading is not None
+        self.assertGreater(self.gauge.reading.balloon, 4000)
+        self.assertEqual(self.gauge.told(), "met 100 %")
+        self.at("fare-desk", 1810)
+        self.assertIn("still growing", self.gauge.told())
+        self.at("fare-desk", 2400)
+        self.assertEqual(self.gauge.told(), "met 100 %")
+        self.assertEqual(self.gauge.reading.visible, self.gauge.reading.backed)
+
+    def test_refusals_and_bridges_are_jumped_to(self) -> None:
+        """J goes from one interesting time to the next: the bridge, the pressure, the refused cold start."""
+        self.open_story("tight-restart")
+        self.open_plan.set_moment(0)
+        told = []
+        for _ in range(20):
+            before = self.lanes.cross_s
+            self.key(Qt.Key.Key_J)
+            if self.lanes.cross_s == before:
+                break
+            told.append((self.lanes.cross_s, self.timeline.transport.told.toolTip()))
+        self.assertIn(1200.0, [time for time, _ in told])
+        self.assertTrue(any("disk stands in" in text for _, text in told), told)
+        self.assertEqual(told[-1][0], 2700.0)
+        self.assertIn("does not start", told[-1][1])
+
+    def test_a_bank_guest_without_a_volume_and_the_greedy_one(self) -> None:
+        """kiosk-4 stays off; the greedy database's gauge shows need, backed and visible at its ceiling."""
+        self.open_story("bank")
+        self.at("kiosk-4", 3600)
+        self.assertEqual(self.gauge.told(), "off")
+        self.open_story("greedy")
+        self.at("catch-db", 3500)
+        assert self.gauge.reading is not None
+        self.assertEqual(self.gauge.reading.visible, 10 * 1024)
+        self.assertEqual(self.gauge.reading.working, 10 * 1024)
+
+
+class Reading(TimelineCase):
+    """The demo's day: lanes, crosshair, zoom, dials."""
+
+    def test_day_of_the_demo(self) -> None:
+        """The day is played on opening the view; crosshair, readout, dials and zoom follow mouse, wheel and keys."""
+        self.open_demo()
+        self.run_action(ActionName.TIMELINE)
+        self.assertTrue(self.timeline.isVisible())
+        self.play_to_end()
+        self.assertIn("elastic saves", self.timeline.transport.told.toolTip())
+        self.at("voyage-log-db", 9 * 3600)
+        self.assertAlmostEqual(self.open_plan.plan.moment, 9 * 3600, delta=self.lanes.scale.span_s / 700)
+        assert self.gauge.reading is not None
+        self.assertIn("supply", self.gauge.told())
+        self.assertLess(self.gauge.reading.pace, 0.5)
+        # The dials tell the division of what was asked for then.
+        recording = self.playing.recording
+        assert recording is not None
+        at, row = recording.guest_index["voyage-log-db"], recording.row_at(self.open_plan.plan.moment)
+        place = self.open_plan.compiled.tree.guest_place[self.open_plan.plan.guest_index["voyage-log-db"]]
+        self.assertEqual(self.open_plan.division.demand.working[place], float(recording.series("working")[at, row]))
+
+        before = self.picture(self.lanes.viewport())
+        QTest.mouseMove(self.lanes.viewport(), QPoint(round(self.lanes.scale.x(17 * 3600)), 40))
+        self.settle()
+        self.assertAlmostEqual(self.lanes.cross_s, 17 * 3600, delta=200)
+        self.assertNotEqual(before, self.picture(self.lanes.viewport()))
+
+        span = self.lanes.scale.span_s
+        at_s, x = 17 * 3600.0, self.lanes.scale.x(17 * 3600)
+        point = QPointF(x, 60)
+        wheel = QWheelEvent(
+            point, self.lanes.viewport().mapToGlobal(point), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
+            NONE, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(self.lanes.viewport(), wheel)
+        self.assertAlmostEqual(self.lanes.scale.span_s, span * 0.64, delta=1)
+        self.assertAlmostEqual(self.lanes.scale.x(at_s), x, delta=1)
+        self.key(Qt.Key.Key_Home)
+        self.assertEqual(self.lanes.scale.span_s, 86_400)
+        self.open_plan.set_moment(7200)
+        self.key(Qt.Key.Key_Right)
+        self.assertGreater(self.lanes.cross_s, 7200)
+        self.assertEqual(self.lanes.cross_s, self.open_plan.plan.moment)
+
+    def test_a_changed_plan_is_played_again(self) -> None:
+        """After the day is over a dial changes the plan, and the lanes follow; in another view nothing is played."""
+        guests = [cpu_guest("a", 8000), cpu_guest("b", 8000)]
+        self.show_plan(plan_of(guests, moment=0, day_s=3600))
+        self.run_action(ActionName.TIMELINE)
+        self.play_to_end()
+        recording = self.playing.recording
+        assert recording is not None
+        self.assertEqual(float(recording.series("cpu_delivered")[0, 100]), 5000)
+        self.open_plan.change("a", {"cpu.shares": 300}, "a: shares 300")
+        self.assertTrue(self.playing.is_outdated)
+        QTest.qWait(700)
+        self.play_to_end()
+        again = self.playing.recording
+        assert again is not None
+        self.assertEqual(float(again.series("cpu_delivered")[0, 100]), 7500)
+        self.run_action(ActionName.DIVISION)
+        self.open_plan.change("a", {"cpu.shares": 100}, "a: shares 100")
+        QTest.qWait(700)
+        self.assertIs(self.playing.recording, again)
+
+    def test_empty_plan_says_what_to_do(self) -> None:
+        """Without guests there is nothing to play, and the view says so."""
+        self.run_action(ActionName.NEW)
+        self.run_action(ActionName.TIMELINE)
+        self.assertTrue(self.timeline.empty.isVisible())
+        self.run_action(ActionName.PLAY)
+        self.run_action(ActionName.NEXT_TIME)
+
+
+class Live(TimelineCase):
+    """What is done while it plays happens in the play, and in the plan only when it is kept."""
+
+    def setUp(self) -> None:
+        """Open a plan of an hour with room for everything, and stand a minute in."""
+        super().setUp()
+        guests = [
+            cpu_guest("a", 4000), cpu_guest("b", 4000),
+            memory_guest("e", 3000, mode="elastic", boot=4000, floor=1000, ceiling=9000) | {"boot_s": 10},
+        ]  # fmt: skip
+        self.show_plan(plan_of(guests, moment=0, day_s=3600))
+        self.run_action(ActionName.TIMELINE)
+        self.playing.pause()
+        self.settle()
+        self.playing.restart()
+        for _ in range(6):
+            self.key(Qt.Key.Key_Period)
+        self.assertTrue(self.playing.is_live)
+
+    def test_step_and_paced_play(self) -> None:
+        """A step is one recorded row; at 60× a second of the clock is a minute; P pauses."""
+        self.assertEqual(self.playing.now_s, 60)
+        self.timeline.transport.speeds[60.0].click()
+        self.key(Qt.Key.Key_P)
+        self.assertTrue(self.playing.is_running)
+        QTest.qWait(1000)
+        self.key(Qt.Key.Key_P)
+        self.assertFalse(self.playing.is_running)
+        self.assertGreater(self.playing.now_s, 75)
+        self.assertLess(self.playing.now_s, 300)
+        stood = self.playing.now_s
+        QTest.qWait(200)
+        self.assertEqual(self.playing.now_s, stood)
+
+    def test_power_restart_surge_and_dials_happen_in_the_play(self) -> None:
+        """Each goes into the log and not into the plan; kept, they are one undo entry, and the play is the same."""
+        plan = self.open_plan.base
+        self.open_plan.select("e")
+        self.run_action(ActionName.RESTART)
+        self.open_plan.select("b")
+        self.key(Qt.Key.Key_Space)
+        self.open_plan.select("a")
+        self.run_action(ActionName.SURGE)
+        self.open_plan.change("a", {"cpu.limit": 5000}, "a: limit 5 GHz")
+        self.key(Qt.Key.Key_Period)
+        self.assertEqual((self.open_plan.base.guests, self.open_plan.base.events), (plan.guests, ()))
+        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+        player = self.playing.player
+        assert player is not None
+        texts = " ".join(entry.text for entry in player.log)
+        for part in ("e is restarted", "b is switched off", "demand of a is 2.0 times", "cpu.limit = 5"):
+            self.assertIn(part, texts)
+        keep = self.window.actions_by_name[ActionName.KEEP_EVENTS]
+        self.assertTrue(keep.isEnabled())
+        self.assertEqual(keep.text(), "Keep 4 events")
+        self.timeline.transport.speeds[0.0].click()
+        self.key(Qt.Key.Key_P)
+        self.play_to_end()
+        recording = self.playing.recording
+        assert recording is not None
+        self.assertEqual(float(recording.series("cpu_delivered")[recording.guest_index["a"], 20]), 5000)
+        self.run_action(ActionName.KEEP_EVENTS)
+        self.assertEqual(len(self.open_plan.base.events), 4)
+        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        self.assertFalse(self.playing.is_outdated)
+        again = Player(compile_plan(self.open_plan.base, {}))
+        again.run()
+        for channel, values in again.recording.arrays().items():
+            np.testing.assert_array_equal(recording.arrays()[channel], values, err_msg=channel)
+        self.run_action(ActionName.UNDO)
+        self.assertEqual(self.open_plan.base.events, ())
+
+    def test_what_cannot_be_is_refused_in_the_log(self) -> None:
+        """A higher floor of a guest that runs is refused, told on the way, and changes nothing."""
+        self.open_plan.change("e", {"memory.floor": 2000}, "e: floor")
+        self.key(Qt.Key.Key_Period)
+        player = self.playing.player
+        assert player is not None
+        self.assertEqual([entry.kind for entry in player.log], ["refused"])
+        self.assertIn("a higher floor", player.log[0].text)
+
+    def test_without_a_play_these_ask_for_one(self) -> None:
+        """Restart and surge say that they belong to a play; power then changes the plan."""
+        self.timeline.transport.speeds[0.0].click()
+        self.playing.play()
+        self.play_to_end()
+        self.open_plan.select("a")
+        self.run_action(ActionName.SURGE)
+        self.assertIn("while the plan is played", self.window.notice.text)
+        self.key(Qt.Key.Key_Space)
+        self.assertEqual(self.open_plan.base.guests[0].power, "off")
+
+
+class Detail(TimelineCase):
+    """What a pixel shows of many rows."""
+
+    def test_no_peak_is_lost(self) -> None:
+        """Whatever part shows, the highest of the columns is the highest of its rows, also when zoomed far in."""
+        rng = np.random.default_rng(5)
+        series = rng.random(8641).astype(np.float32)
+        for start, end in ((0.0, 86_400.0), (3600.0, 50_000.0), (40_000.0, 40_300.0), (86_000.0, 86_400.0)):
+            columns = columns_of(TimeScale(0, 900, start, end, 86_400.0), 900, 8641, 10.0)
+            shown = columns.highest(series)
+            first, last = int(start // 10), int(np.ceil(end / 10))
+            self.assertEqual(shown.size, 900)
+            self.assertAlmostEqual(float(shown.max()), float(series[first:last].max()), places=6)
+        half = columns_of(TimeScale(0, 900, 0.0, 86_400.0, 86_400.0), 900, 4000, 10.0)
+        self.assertAlmostEqual(half.filled, 417, delta=1)
+        self.assertEqual(half.highest(series[:4000]).size, half.filled)
