@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
 
+from bench_play import bench_play, bench_timeline
 from ruvex.divide import (
     Asks,
     Compiled,
@@ -367,9 +368,23 @@ def bench_start() -> list[str]:
 
 
 def main() -> int:
-    """Run every measurement."""
-    for bench in (bench_division, bench_programs, bench_admission, bench_desktop, bench_moves, bench_start):
-        for line in bench():
+    """Run every measurement, or those that are named."""
+    benches: dict[str, Callable[[], list[str]]] = {
+        "division": bench_division,
+        "programs": bench_programs,
+        "admission": bench_admission,
+        "dials": bench_desktop,
+        "moves": bench_moves,
+        "start": bench_start,
+        "play": lambda: bench_play(site(1_000, 50)),
+        "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),
+    }
+    wanted = sys.argv[1:] or list(benches)
+    for name in wanted:
+        if name not in benches:
+            print(f"there is no {name!r}; name some of {', '.join(benches)}", file=sys.stderr)
+            return 2
+        for line in benches[name]():
             print("- " + line, flush=True)
     return 0
 

@@ -14,7 +14,8 @@ from ruvex.desktop.views.timeline.columns import Columns
 from ruvex.desktop.views.timeline.raster import Canvas, Values
 from ruvex.play import PHASES, Recording
 
-_AIR: Final = 1.04
+AIR: Final = 1.04
+"""The lanes reach so many times as high as what they show."""
 _BOOTING, _QUEUED = PHASES.index("booting"), PHASES.index("queued")
 _LAYERS: Final = ("backed", "shared", "balloon", "squeezed", "spilled", "bridged")
 _WAIT: Final = 0.004
@@ -35,7 +36,7 @@ def tops_of(recording: Recording, guests: NDArray[np.int64]) -> Tops:
         return Tops(1.0, 1.0)
     cpu = recording.series("cpu_wanted")[guests].sum(axis=0).max(initial=0.0)
     memory = recording.series("visible")[guests].sum(axis=0).max(initial=0.0)
-    return Tops(max(float(cpu), 1.0) * _AIR, max(float(memory), 1.0) * _AIR)
+    return Tops(max(float(cpu), 1.0) * AIR, max(float(memory), 1.0) * AIR)
 
 
 class LaneSeries:

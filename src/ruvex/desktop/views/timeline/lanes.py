@@ -26,7 +26,7 @@ from ruvex.desktop.playing import Playing
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.views.division.rows import Row, RowList
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
-from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
+from ruvex.desktop.views.timeline.lane import AIR, LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.readout import paint_readout
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import Event, pools_within
@@ -277,8 +277,10 @@ class Lanes(QAbstractScrollArea):
         height = face.metrics.height()
         middle = place.top() + place.height() * _CPU_PART
         for name, top, y in (("cpu", tops.cpu, place.top() + 1), ("memory", tops.memory, middle + 2)):
+            if top <= AIR:
+                continue  # nothing was ever there
             unit = units.of(name, row.item_id)
-            face.draw(painter, self.scale.right + theme.px(5), y, height, f"{top / 1.04 / unit.per:.3g} {unit.name}")
+            face.draw(painter, self.scale.right + theme.px(5), y, height, f"{top / AIR / unit.per:.3g} {unit.name}")
 
     def _paint_events(self, painter: QPainter) -> None:
         """Mark events in the lanes of what they concern, and in all of them where they concern all."""

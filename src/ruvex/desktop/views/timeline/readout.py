@@ -50,16 +50,15 @@ def paint_readout(
     painter.setPen(bar.edge if row.is_pool else colours.ink if not state else colours.faint)
     face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
     face.draw(painter, name_x, top, line, face.elided(f"{row.label}{state}", right - name_x))
-    small = theme.face(11)
-    texts = [_resource_text(open_plan, playing, row, members, at_s, name) for name in ("cpu", "memory")]
-    shown = "   ".join(text for text in texts if text)
-    painter.setPen(colours.muted)
-    small.draw(painter, x, top + line, theme.px(15), small.elided(shown, right - x))
-    if not row.is_pool:
-        told = _shortfall_text(playing, members, at_s)
-        if told:
-            painter.setPen(colours.ink)
-            small.draw(painter, x, top + line + theme.px(15), theme.px(15), small.elided(told, right - x))
+    small, height = theme.face(11), theme.px(13)
+    lines = [_resource_text(open_plan, playing, row, members, at_s, name) for name in ("cpu", "memory")]
+    told = "" if row.is_pool else _shortfall_text(playing, members, at_s)
+    top += line - theme.px(1)
+    for text, pen in (*((text, colours.muted) for text in lines), (told, colours.ink)):
+        if text:
+            painter.setPen(pen)
+            small.draw(painter, x, top, height, small.elided(text, right - x))
+        top += height
 
 
 def _resource_text(

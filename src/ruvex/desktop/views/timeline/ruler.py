@@ -82,7 +82,24 @@ class Ruler(QWidget):
         painter.setPen(colours.muted)
         face.draw(painter, theme.px(10), theme.px(31), line, self.pressure_text())
         self._paint_events(painter)
+        self._paint_legend(painter)
         painter.end()
+
+    def _paint_legend(self, painter: QPainter) -> None:
+        """Tell solid from pale in the memory lanes, and what the dark line above CPU is."""
+        theme, bar = self._theme, self._theme.bar_colours(None)
+        x, top, line = float(theme.px(10)), theme.px(3), theme.px(14)
+        for brush, text in ((bar.solid, "working set"), (bar.soft, "cache, idle"), (None, "wait")):
+            box = QRectF(x, top + theme.px(4), theme.px(9), theme.px(8))
+            if brush is None:
+                painter.setPen(QPen(theme.colours.ink, 1.4))
+                painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
+            else:
+                painter.fillRect(box, brush)
+            painter.setPen(theme.colours.muted)
+            face = theme.face(10.5)
+            face.draw(painter, box.right() + theme.px(4), top, line, text)
+            x = box.right() + theme.px(12) + face.width(text)
 
     def pressure_text(self) -> str:
         """Say what pressure the host is under at the moment, or how far it has been played."""
@@ -90,7 +107,7 @@ class Ruler(QWidget):
         at_s = self._open_plan.plan.moment
         if recording is None or not recording.rows or at_s > self._playing.now_s:
             return "not played yet"
-        return f"pressure: {PRESSURES[int(recording.site('pressure')[recording.row_at(at_s)])]}"
+        return f"highest pressure: {PRESSURES[int(recording.site('pressure')[recording.row_at(at_s)])]}"
 
     def _paint_pressure(self, painter: QPainter, place: QRectF) -> None:
         """Draw the pressure as steps from pale to dark, what is not played yet as an open band."""
