@@ -75,8 +75,8 @@ class Effect:
 Live = Callable[[list[tuple[str, Mapping[str, Any]]]], bool]
 """Takes changes of settings into a play that is under way, or tells that there is none."""
 
-Played = Callable[[float, Compiled], DemandAt | None]
-"""Gives what was asked for at a time that has been played, or None."""
+Played = Callable[[float, Plan], tuple[Plan, DemandAt] | None]
+"""Gives the settings in force and what was asked for at a time that has been played, or None."""
 
 
 class OpenPlan(QObject):
@@ -291,12 +291,19 @@ class OpenPlan(QObject):
             self._clear_effect()
             self.divided.emit()
 
+    def look_again(self) -> None:
+        """Look at the moment anew: what was played of it is another."""
+        self.settle()
+        self.give_up()
+        self._look_at(self.plan.moment)
+        self.divided.emit()
+
     def _look_at(self, at_s: float) -> None:
         self._base = move_moment(self._base, at_s)
-        self._compiled = self._compiled.with_plan(self._base)
+        played = None if self.played is None else self.played(at_s, self._base)
+        self._compiled = self._compiled.with_plan(self._base if played is None else played[0])
         self._set_base_compiled()
-        played = None if self.played is None else self.played(at_s, self._compiled)
-        self._demand = demand_at(self._compiled, at_s) if played is None else played
+        self._demand = demand_at(self._compiled, at_s) if played is None else played[1]
         self.division = divide(self._compiled, demand=self._demand)
 
     def setting_before(self, target: str, setting: str) -> Any:
@@ -452,7 +459,7 @@ class OpenPlan(QObject):
         self.named.emit()
 
     def _on_day_due(self) -> None:
-        compiled = self._compiled
+        compiled = self._base_compiled
 
         def show(day: Day | None, problem: Exception | None) -> None:
             if problem is not None:

@@ -10,20 +10,23 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.divide import Compiled, DemandAt
+from ruvex.divide import DemandAt
 from ruvex.plan import Event, Plan, SetEvent
-from ruvex.play import Player, Recording
+from ruvex.play import PHASES, Player, Recording
 
 SPEEDS: Final = (1.0, 10.0, 60.0, 0.0)
 """How many times faster than the clock a plan is played; 0 is as fast as it goes."""
-_PIECE_S: Final = 0.05
-_SHOW_S: Final = 0.25
-"""As fast as it goes, what is new is shown so often: drawing takes the time that playing could have."""
+_PIECE_S: Final = 0.07
+_SHOW_S: Final = 0.15
+_SHOW_LESS: Final = 1.6
+_SHOW_LEAST_S: Final = 1.5
+"""As fast as it goes, lanes are drawn soon and then less and less often: drawing takes time that playing could have."""
 _PIECE_TICKS: Final = 24
 _MOST_TICKS: Final = 4000
 _BEAT_MS: Final = 50
 _AGAIN_MS: Final = 500
 _SUBJECT: Final = "play"
+_BOOTING: Final = PHASES.index("booting")
 
 
 class Playing(QObject):
@@ -44,6 +47,8 @@ class Playing(QObject):
     -------
     advanced()
         There is more to see.
+    went_on()
+        It is further; not each time is more to be seen.
     restarted()
         Another play has begun, with an empty recording.
     changed()
@@ -51,6 +56,7 @@ class Playing(QObject):
     """
 
     advanced = pyqtSignal()
+    went_on = pyqtSignal()
     restarted = pyqtSignal()
     changed = pyqtSignal()
 
@@ -64,7 +70,7 @@ class Playing(QObject):
         self._is_busy, self._ticks = False, _PIECE_TICKS
         self._waiting: list[Event] = []
         self._began = (0.0, 0.0)
-        self._shown_at = 0.0
+        self._shown_at, self._show_s = 0.0, _SHOW_S
         self._beat = QTimer(self)
         self._beat.setSingleShot(True)
         self._beat.timeout.connect(self._go_on)
@@ -105,7 +111,7 @@ class Playing(QObject):
 
     def restart(self) -> None:
         """Begin anew with the plan as it is now, and stop at its start."""
-        self.is_running, self._waiting, self._shown_at = False, [], 0.0
+        self.is_running, self._waiting, self._shown_at, self._show_s = False, [], 0.0, _SHOW_S
         self._open_plan.background.drop(_SUBJECT)
         self._is_busy = False
         plan = self._open_plan.base
@@ -171,12 +177,15 @@ class Playing(QObject):
             self.player.kept.clear()
         self.changed.emit()
 
-    def demand_at(self, at_s: float, compiled: Compiled) -> DemandAt | None:
-        """Give what was asked for at a time that has been played, backlog, surges and growth included."""
-        recording = self.recording
-        if recording is None or not self.is_wanted or self.is_outdated or at_s > self.now_s or recording.rows == 0:
+    def in_force(self, at_s: float, base: Plan) -> tuple[Plan, DemandAt] | None:
+        """Give the settings in force at a time that has been played, and what was asked for then.
+
+        Backlog, surges and growth are in it; guests that booted or ran are on. None for what has not been played.
+        """
+        recording, player = self.recording, self.player
+        if recording is None or player is None or not self.is_wanted or self.is_outdated:
             return None
-        if len(recording.guest_ids) != compiled.guests.shape[1]:
+        if at_s > self.now_s or recording.rows == 0:
             return None
         row = recording.row_at(at_s)
         cpu, working, *parts = (
@@ -184,7 +193,16 @@ class Playing(QObject):
             for channel in ("cpu_wanted", "working", "backed", "shared", "balloon", "squeezed", "spilled")
         )
         touched = np.maximum(np.sum(parts, axis=0), working)
-        return DemandAt(cpu, working, touched)
+        plan = next(plan for since, plan in reversed(player.plans) if since <= at_s)
+        on = dict(zip(recording.guest_ids, (recording.series("phase")[:, row] >= _BOOTING).tolist(), strict=True))
+        guests = tuple(
+            guest
+            if guest.is_on == on[guest.id]
+            else guest.model_copy(update={"power": "on" if on[guest.id] else "off"})
+            for guest in plan.guests
+        )
+        update = {"name": base.name, "notes": base.notes, "moment": base.moment, "events": base.events}
+        return plan.model_copy(update=update | {"guests": guests}), DemandAt(cpu, working, touched)
 
     # Going on
 
@@ -231,12 +249,15 @@ class Playing(QObject):
             wished = ticks * _PIECE_S / max(seconds, 1e-4)
             self._ticks = int(min(max(wished, _PIECE_TICKS), _MOST_TICKS))
         self._put_in()
-        if self.is_over:
+        if self.is_over and self.is_running:
             self.is_running = False
+            self._open_plan.look_again()
         now = time.monotonic()
-        if self.speed or not self.is_running or now - self._shown_at >= _SHOW_S:
+        if self.speed or not self.is_running or now - self._shown_at >= self._show_s:
             self._shown_at = now
+            self._show_s = min(self._show_s * _SHOW_LESS, _SHOW_LEAST_S)
             self.advanced.emit()
+        self.went_on.emit()
         if not self.is_running:
             self.changed.emit()
         elif self.speed:

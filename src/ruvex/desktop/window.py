@@ -72,7 +72,7 @@ class Window(QMainWindow):
         self._may_close = False
         self.editor = Editor(open_plan)
         self.playing = Playing(open_plan)
-        open_plan.played = self.playing.demand_at
+        open_plan.played = self.playing.in_force
         self.live = LiveWork(open_plan, self.playing, self.editor)
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)

@@ -131,7 +131,9 @@ class Refill:
         """
         asks, at = self._asks, self._guest_place
         new = (floor, knee, use, cap) if self._kinds == 4 else (floor, cap)
-        if len(new) == len(self._last) and all(map(np.array_equal, new, self._last)):
+        if len(new) == len(self._last) and all(
+            a is b or np.array_equal(a, b) for a, b in zip(new, self._last, strict=True)
+        ):
             return
         self._last, self._results = new, {}
         self._caps, self._most = cap, float(cap.sum())

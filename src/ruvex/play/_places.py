@@ -57,4 +57,6 @@ class MemoryAsks:
         """Give the same asks where nobody may have more than this."""
         # Floors and knees stay where they were, or what is left would be divided differently.
         most = np.maximum(most, self.floor)
+        if (self.cap <= most).all():
+            return self
         return MemoryAsks(self.floor, self.knee, np.minimum(self.use, most), np.minimum(self.cap, most))

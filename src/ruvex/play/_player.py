@@ -13,6 +13,7 @@ from ruvex.divide import Compiled, columns
 from ruvex.plan import (
     EditError,
     Event,
+    Plan,
     PowerEvent,
     SetEvent,
     SurgeEvent,
@@ -63,6 +64,8 @@ class Player:
         What is going on.
     recording, log
         What was.
+    plans
+        The settings in force, each with the time since which they are.
     kept
         The events that were put in while playing, in the order of their times.
 
@@ -86,6 +89,7 @@ class Player:
         self.state = State.of(compiled.guests.shape[1])
         self.log: list[Entry] = []
         self.kept: list[Event] = []
+        self.plans: list[tuple[float, Plan]] = [(0.0, plan)]
         self._events = [(self._tick_of(event.at), event) for event in plan.events]
         self._events.sort(key=lambda pair: pair[0])
         self.tick = 0
@@ -307,6 +311,7 @@ class Player:
         if self.compiled.signals is not old.signals or plan.rules.workload != old.plan.rules.workload:
             self.work.take(self.compiled)
             self.work.read(self.tick, anew=True)
+        self.plans.append((self.now_s, plan))
         self._regroup()
         self._tell("set", event.target, f"{event.target}: {changes}")
 

@@ -27,6 +27,7 @@ from ruvex.plan import (
 
 _COLUMNS: Final = 2
 _WIDTH: Final = 148
+_AT_ONCE: Final = "at once"
 _NO_LIMIT: Final = "no limit"
 
 
@@ -83,6 +84,10 @@ def _read_percent(text: str) -> float:
     return parse_plain(text.replace("%", ""))
 
 
+def _read_rate(text: str) -> float:
+    return parse_plain(text.strip().removesuffix("/s").removesuffix("MiB"))
+
+
 def _or_none(read: Callable[[str], float], nothing: Sequence[str]) -> Callable[[str], float | None]:
     return lambda text: None if text.strip().lower() in ("", "none", *nothing) else read(text)
 
@@ -100,6 +105,7 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "mhz-limit": lambda value: _NO_LIMIT if value is None else _write_mhz(value),
     "mib-limit": lambda value: _NO_LIMIT if value is None else _write_mib(value),
     "mib-needed": lambda value: "as needed" if value is None else _write_mib(value),
+    "rate": lambda value: _AT_ONCE if value is None else f"{value:.12g} MiB/s",
     "time": format_time,
 }
 _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
@@ -115,6 +121,7 @@ _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "mhz-limit": _or_none(_read_mhz, (_NO_LIMIT, "no")),
     "mib-limit": _or_none(_read_mib, (_NO_LIMIT, "no")),
     "mib-needed": _or_none(_read_mib, ("as needed", "as much as needed")),
+    "rate": _or_none(_read_rate, (_AT_ONCE,)),
     "time": parse_time,
 }
 

@@ -38,6 +38,7 @@ _GUEST: Final = (
     Field("tags", "tags, with commas", "tags"),
     Field("image", "image", "text"),
     Field("hot_add", "can grow while on", "tags", "Of memory and vcpus, what may be raised without powering it off."),
+    Field("dedicated_cores", "cores of its own, which nobody else gets", "flag"),
     Field("agent", "agent installed: it can balloon and grow", "flag"),
 )
 _CPU: Final = (
@@ -55,6 +56,7 @@ _MEMORY: Final = {
         Field("memory.reservation", "memory reservation", "mib"),
         Field("memory.limit", "memory limit", "mib-limit"),
         Field("memory.shares", "memory shares", "shares"),
+        Field("memory.bank", "lives in the bank of its host", "flag"),
     ),
     "elastic": (
         Field("memory.boot", "boot size", "mib"),
@@ -70,6 +72,7 @@ _WORK: Final = Field(
     choices=(("interactive", "interactive"), ("batch", "batch")),
 )  # fmt: skip
 _GREEDY: Final = Field("demand.greedy", "takes whatever memory it sees, as databases do", "flag")
+_CACHE: Final = Field("demand.cache_percent", "cache fills of spare memory", "percent", "What files it reads stay in.")
 _SIGNALS: Final = (
     ("demand.cpu", "CPU demand"),
     ("demand.working", "working set"),
@@ -116,7 +119,7 @@ class GuestPage(ItemPage):
         self._cpu = self.add_form(_CPU)
         self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
         self._column.addWidget(self._hint)
-        self._work = self.add_form((_WORK, _GREEDY))
+        self._work = self.add_form((_WORK, _GREEDY, _CACHE))
         self.signals = {key: SignalField(key, name, open_plan, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)

@@ -13,8 +13,9 @@ from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from ruvex.desktop.editing import Editor
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.sheets.form import Field, Form
+from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.rules_fields import SECTIONS, SHARING
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.widgets.figures import figure_with_unit
 from ruvex.divide import RESOURCES, Division
@@ -22,56 +23,6 @@ from ruvex.plan import get_setting
 
 _LINE: Final = 18
 _LACKS: Final = 1e-6
-
-_DIVIDING: Final = (
-    Field(
-        "reservation_rule", "a reservation", "choice",
-        "Whether a reservation counts towards what the shares give, or comes on top of it.",
-        (("floor", "counts towards the shares"), ("on-top", "comes on top of the shares")),
-    ),
-    Field(
-        "shares_count", "shares count", "choice",
-        "Whether a guest's shares are taken as they are, or multiplied by its vCPUs and its GiB.",
-        (("per-guest", "as they are"), ("per-size", "by size")),
-    ),
-    Field(
-        "idle_cost", "idle cost", "number",
-        "How many times dearer an idle page counts than a busy one when thin guests compete; 1 makes no difference.",
-    ),
-)  # fmt: skip
-_BUDGET: Final = (
-    Field(
-        "set_aside_percent.cpu", "CPU set aside", "percent",
-        "Kept out of all promises, for the loss of a host, say.",
-    ),
-    Field("set_aside_percent.memory", "memory set aside", "percent", "The same for memory, before any overhead."),
-    Field("guest_overhead.fixed_mib", "overhead of a guest", "mib", "Memory each guest that is on costs its host."),
-    Field("guest_overhead.per_vcpu_mib", "and for each vCPU", "mib", "The same for every vCPU it has."),
-    Field("guest_overhead.percent_of_size", "and of its size", "percent", "The same as a part of its memory size."),
-)  # fmt: skip
-_RECLAIM: Final = (
-    Field(
-        "balloon_max_percent", "balloon, at most", "percent",
-        "How much of a thin guest's size its agent can take back.",
-    ),
-    Field(
-        "squeeze.max_percent", "squeezed, at most", "percent",
-        "How much of a guest's touched pages are compressed before any go to disk; 0 compresses none.",
-    ),
-    Field("squeeze.ratio", "squeezed to one part in", "number", "How many times smaller compressed pages are."),
-)  # fmt: skip
-_PACE: Final = (
-    Field(
-        "pace_cost.squeezed", "cost of squeezed memory", "number",
-        "How many times its time work takes on top if its whole working set lies in compressed memory.",
-    ),
-    Field("pace_cost.ssd", "cost of an ssd", "number", "The same on an ssd. An assumption: measure yours."),
-    Field("pace_cost.hdd", "cost of a hard disk", "number", "The same on a hard disk."),
-)  # fmt: skip
-_SHARING: Final = Field(
-    "page_sharing", "common pages by image", "text",
-    "MiB that guests of one image on a host have in common, such as: web 900, db 400. One copy serves them all.",
-)  # fmt: skip
 
 
 class BeforeAfter(QWidget):
@@ -140,13 +91,7 @@ class RulesPage(ItemPage):
         self.before_after = BeforeAfter(theme, self)
         self._column.addWidget(self.before_after)
         self._heads: list[QLabel] = []
-        for title, fields in (
-            ("Dividing", _DIVIDING),
-            ("What can be promised", _BUDGET),
-            ("Reclaiming thin memory", _RECLAIM),
-            ("Sharing pages", (_SHARING,)),
-            ("Pace", _PACE),
-        ):
+        for title, fields in SECTIONS:
             head = QLabel(title, self)
             self._heads.append(head)
             self._column.addWidget(head)
@@ -189,7 +134,7 @@ class RulesPage(ItemPage):
     def _enter(self, form: Form, key: str, value: Any) -> None:
         self._open_plan.give_up()
         self._compared = self._open_plan.division
-        if key == _SHARING.key:
+        if key == SHARING.key:
             value = self._read_sharing(form, str(value))
             if value is None:
                 return
@@ -208,18 +153,18 @@ class RulesPage(ItemPage):
                 image = ""
             if not image:
                 reason = f"{part!r} is not an image and its MiB; write it such as: web 900"
-                form.refuse(_SHARING.key, reason)
+                form.refuse(SHARING.key, reason)
                 self._open_plan.not_accepted.emit(reason)
                 return None
         return found
 
     def _step_text(self, form: Form, key: str, value: Any) -> str:
-        if key == _SHARING.key:
-            return f"rules: {_SHARING.name} changed"
+        if key == SHARING.key:
+            return f"rules: {SHARING.name} changed"
         return f"rules: {form.field(key).name} → {form.written(key, value)}"
 
     def _try(self, key: str, value: Any) -> None:
-        if key != _SHARING.key:
+        if key != SHARING.key:
             super()._try(key, value)
 
     def _on_effect(self) -> None:

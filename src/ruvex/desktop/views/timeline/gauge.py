@@ -199,11 +199,9 @@ class Gauge(QWidget):
     ) -> None:
         """Write marks beside the bar, kept apart from each other."""
         theme, colours, face = self._theme, self._theme.colours, self._theme.face(10.5)
-        line, last = theme.px(25), place.bottom() + theme.px(14)
-        for name, value in sorted(marks, key=lambda mark: mark[1]):
-            y = self._y(place, value)
-            shown = min(y, last - line)
-            last = shown
+        marks = sorted(marks, key=lambda mark: -mark[1])
+        wished = [self._y(place, value) for _, value in marks]
+        for (name, value), y, shown in zip(marks, wished, _apart(wished, place, theme.px(25)), strict=True):
             amount = balloon if name == "balloon" else value
             edge = place.left() - theme.px(3) if at_left else place.right() + theme.px(3)
             out = edge - theme.px(8) if at_left else edge + theme.px(8)
@@ -212,8 +210,20 @@ class Gauge(QWidget):
             texts = (name, f"{figure(amount, GIB)} GiB")
             for number, text in enumerate(texts):
                 painter.setPen(colours.muted if number else colours.ink)
-                top = shown - line / 2 + number * theme.px(12)
+                top = shown - theme.px(12) + number * theme.px(12)
                 if at_left:
                     face.draw_right(painter, out - theme.px(3), top, theme.px(13), text)
                 else:
                     face.draw(painter, out + theme.px(3), top, theme.px(13), text)
+
+
+def _apart(wished: list[float], place: QRectF, least: float) -> list[float]:
+    """Keep labels apart: from the top downwards, and back up where that leads out of the place."""
+    shown: list[float] = []
+    for y in wished:
+        shown.append(max(y, shown[-1] + least) if shown else max(y, place.top()))
+    limit = place.bottom() + least / 2
+    for i in range(len(shown) - 1, -1, -1):
+        shown[i] = min(shown[i], limit)
+        limit = shown[i] - least
+    return shown

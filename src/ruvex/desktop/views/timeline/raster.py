@@ -49,7 +49,7 @@ class Canvas:
             How it is filled; a texture lets the ground show through.
         """
         count = below.size
-        if not count:
+        if not (above > below).any():
             return
         y = self._y[high : low + 1, None]
         from_row, to_row = self._heights(above, top, low, high), self._heights(below, top, low, high)

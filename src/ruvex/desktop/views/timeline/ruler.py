@@ -51,7 +51,7 @@ class Ruler(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Times, events and pressure of the host")
-        playing.advanced.connect(self.update)
+        playing.went_on.connect(self.update)
         playing.changed.connect(self.update)
         open_plan.divided.connect(self.update)
         theme.changed.connect(self._on_theme_changed)

@@ -85,6 +85,8 @@ class TimelineView(QWidget):
         """Play the plan as fast as it goes, where it has not been played as it is."""
         super().showEvent(event)
         self._playing.is_wanted = True
+        if self._playing.recording is not None:
+            self._open_plan.look_again()
         if self._open_plan.base.guests and (self._playing.player is None or self._playing.is_outdated):
             QTimer.singleShot(0, self._start)
 
@@ -97,6 +99,7 @@ class TimelineView(QWidget):
         """Stop looking: what is changed elsewhere changes the plan."""
         super().hideEvent(event)
         self._playing.is_wanted = False
+        self._open_plan.look_again()
 
     def _on_replaced(self) -> None:
         self._stack.setCurrentIndex(0 if self._open_plan.plan.guests else 1)

@@ -1,0 +1,97 @@
+"""The rules of a site as fields, each with a sentence."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ruvex.desktop.sheets.form import Field
+
+_DIVIDING: Final = (
+    Field(
+        "reservation_rule", "a reservation", "choice",
+        "Whether a reservation counts towards what the shares give, or comes on top of it.",
+        (("floor", "counts towards the shares"), ("on-top", "comes on top of the shares")),
+    ),
+    Field(
+        "shares_count", "shares count", "choice",
+        "Whether a guest's shares are taken as they are, or multiplied by its vCPUs and its GiB.",
+        (("per-guest", "as they are"), ("per-size", "by size")),
+    ),
+    Field(
+        "idle_cost", "idle cost", "number",
+        "How many times dearer an idle page counts than a busy one when thin guests compete; 1 makes no difference.",
+    ),
+)  # fmt: skip
+_BUDGET: Final = (
+    Field(
+        "set_aside_percent.cpu", "CPU set aside", "percent",
+        "Kept out of all promises, for the loss of a host, say.",
+    ),
+    Field("set_aside_percent.memory", "memory set aside", "percent", "The same for memory, before any overhead."),
+    Field("guest_overhead.fixed_mib", "overhead of a guest", "mib", "Memory each guest that is on costs its host."),
+    Field("guest_overhead.per_vcpu_mib", "and for each vCPU", "mib", "The same for every vCPU it has."),
+    Field("guest_overhead.percent_of_size", "and of its size", "percent", "The same as a part of its memory size."),
+)  # fmt: skip
+_RECLAIM: Final = (
+    Field(
+        "balloon_max_percent", "balloon, at most", "percent",
+        "How much of a thin guest's size its agent can take back.",
+    ),
+    Field(
+        "squeeze.max_percent", "squeezed, at most", "percent",
+        "How much of a guest's touched pages are compressed before any go to disk; 0 compresses none.",
+    ),
+    Field("squeeze.ratio", "squeezed to one part in", "number", "How many times smaller compressed pages are."),
+)  # fmt: skip
+_PACE: Final = (
+    Field(
+        "pace_cost.squeezed", "cost of squeezed memory", "number",
+        "How many times its time work takes on top if its whole working set lies in compressed memory.",
+    ),
+    Field("pace_cost.ssd", "cost of an ssd", "number", "The same on an ssd. An assumption: measure yours."),
+    Field("pace_cost.hdd", "cost of a hard disk", "number", "The same on a hard disk."),
+)  # fmt: skip
+SHARING: Final = Field(
+    "page_sharing", "common pages by image", "text",
+    "MiB that guests of one image on a host have in common, such as: web 900, db 400. One copy serves them all.",
+)  # fmt: skip
+_LOOKING: Final = (
+    Field("look_s", "memory is looked at every", "seconds", "How often the memory controllers look and move."),
+    Field("workload.sample_s", "curves are read every", "seconds", "Steps and bursts act in the second they happen."),
+    Field("workload.cache_mib_s", "cache fills by", "rate", "How fast spare memory fills with file cache."),
+    Field("workload.greedy_mib_s", "greedy work takes", "rate", "How fast greedy work takes the memory it sees."),
+    Field("sharing_mib_s", "equal pages are found at", "rate", "Of each guest of an image."),
+)
+_ELASTIC: Final = (
+    Field("elastic.grow_mib_s", "grows by", "rate", "How fast an elastic guest is given what it needs."),
+    Field("elastic.settle_s", "a lower need must last", "seconds", "Before anything is given back."),
+    Field("elastic.shrink_mib_s", "gives back", "rate", "Then, as long as nobody is pressed for memory."),
+    Field("elastic.shrink_step_s", "in steps of", "seconds", "How long each step of giving back takes."),
+    Field("starting.agent_s", "agent loads in", "seconds", "After a boot; until then a guest keeps its boot size."),
+    Field("starting.bridge_speed_percent", "boot from disk runs at", "percent", "Of the speed of a boot in memory."),
+)
+_MOVING: Final = (
+    Field("reclaim.balloon_mib_s", "a balloon fills by", "rate"),
+    Field("reclaim.urgent_mib_s", "and for a start that waits", "rate"),
+    Field("reclaim.squeeze_mib_s", "pages are squeezed at", "rate"),
+    Field("reclaim.spill_mib_s", "spilled at", "rate"),
+    Field("reclaim.return_mib_s", "and return at", "rate", "As far as they are used."),
+)
+_PRESSURE: Final = (
+    Field("pressure.tidying_percent", "tidying below", "percent", "Free memory below which idle pages are taken."),
+    Field("pressure.reclaiming_percent", "reclaiming below", "percent", "And below which working sets are squeezed."),
+    Field("pressure.refusing_percent", "refusing below", "percent", "And below which pages spill and nothing starts."),
+    Field("pressure.hysteresis_percent", "ends that much above", "percent", "So that pressure does not flicker."),
+)
+SECTIONS: Final = (
+    ("Dividing", _DIVIDING),
+    ("What can be promised", _BUDGET),
+    ("Reclaiming thin memory", _RECLAIM),
+    ("Sharing pages", (SHARING,)),
+    ("Pace", _PACE),
+    ("Played: looking", _LOOKING),
+    ("Played: elastic memory and starts", _ELASTIC),
+    ("Played: how fast memory moves, a guest", _MOVING),
+    ("Played: pressure of the host", _PRESSURE),
+)
+"""The sections of the page; those that are played matter only over time."""
