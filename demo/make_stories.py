@@ -23,8 +23,8 @@ def steps(*at: tuple[str, float]) -> dict[str, Any]:
 
 def guest(name: str, mhz: Any, working: Any, touched: Any, memory: dict[str, Any], **rest: Any) -> dict[str, Any]:
     """Describe a guest of the host of the stories."""
-    demand = {"cpu": mhz, "working": working, "touched": touched} | rest.pop("demand", {})
-    return {"id": name, "name": name, "host": HOST["id"], **rest, "memory": memory, "demand": demand}
+    work = {"cpu": mhz, "working": working, "touched": touched} | rest.pop("demand", {})
+    return {"id": name, "name": name, "host": HOST["id"], **rest, "memory": memory, "demand": work}
 
 
 def elastic(boot: float, floor: float, ceiling: float, headroom: float = 15, **rest: Any) -> dict[str, Any]:

@@ -78,6 +78,10 @@ def take_picture(
                 window.open_plan.make(step)
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
+        application.processEvents()
+        while window.playing.is_running:
+            window.open_plan.background.wait()
+            application.processEvents()
         # What an answer from the background changes may ask the background again.
         for _ in range(3):
             window.open_plan.background.wait()

@@ -1,0 +1,118 @@
+"""Dividing again from the last levels gives what the sorted solver gives; banks and dedicated cores in the division."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ruvex.divide import (
+    Refill,
+    ask,
+    claims_of,
+    compile_plan,
+    demand_at,
+    divide,
+    refusal_between,
+    solve,
+)
+from ruvex.divide._asks import CAP, FLOOR, KNEE, USE
+from ruvex.plan import Plan, PlanError, change_settings, needs_off
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
+from tests.divide.strategies import plans
+
+
+class Refilling(unittest.TestCase):
+    """One piece of arithmetic, two ways to the same levels."""
+
+    @given(plans(max_guests=10), st.lists(st.floats(0.05, 4), min_size=1, max_size=5))
+    @settings(max_examples=150)
+    def test_agrees_with_the_sorted_solver(self, plan: Plan, scales: list[float]) -> None:
+        """For any plan and any series of supplies, cold or warm, both resources, every rule."""
+        compiled = compile_plan(plan, {})
+        asks = ask(compiled, demand_at(compiled, 0))
+        guests = slice(compiled.tree.pool_count, None)
+        refills = [Refill(compiled, resource) for resource in (0, 1)]
+        for scale in (*scales, 1.0):
+            scaled = type(asks)(
+                asks.members, asks.nodes, asks.weight, asks.supply * scale, asks.promisable, asks.set_aside,
+                asks.demand, asks.shared,
+            )  # fmt: skip
+            filled = solve(compiled, scaled)
+            for resource, refill in enumerate(refills):
+                m = asks.members[:, resource, guests]
+                refill.ask(m[FLOOR], m[KNEE], m[USE], m[CAP])
+                found = refill.share_out(float(scaled.supply[resource]))
+                slack = 1e-9 * max(1.0, float(scaled.supply[resource]), float(m[CAP].sum()))
+                np.testing.assert_allclose(found, filled.delivered[resource, guests], rtol=0, atol=slack)
+                again = refill.share_out(float(scaled.supply[resource]))
+                np.testing.assert_array_equal(found, again)
+
+
+def bank(**rest: Any) -> dict[str, Any]:
+    """Describe a bank of 6000 MiB with two volumes."""
+    volumes = [{"id": f"v{i}", "mib": 8000} for i in range(2)]
+    return {"size_mib": 6000, "max_mib": 9000, "spill_volumes": volumes} | rest
+
+
+class Banks(unittest.TestCase):
+    """Memory of a bank is its guests' and nobody else's."""
+
+    def plan(self, **rest: Any) -> Plan:
+        """Two guests in a bank of 6000 and one outside; 100 000 MiB in all, a pool across both places."""
+        guests = [
+            memory_guest("a", 4000, 5000, mode="thin", size=8000, bank=True, pool="p"),
+            memory_guest("b", 4000, 5000, mode="thin", size=8000, bank=True),
+            memory_guest("c", 9000, 9000, mode="thin", size=9000, pool="p"),
+        ]
+        return plan_of(guests, [{"id": "p"}], host=HOST | {"bank": bank()}, **rest)
+
+    def test_division_in_two_places(self) -> None:
+        """10 000 wanted of 6000 in the bank; there the pool weighs as much of its 100 as it has guests' memory there."""
+        division = divide(compile_plan(self.plan(), {}))
+        got = dict(zip(division.ids, division.memory.delivered.tolist(), strict=True))
+        self.assertAlmostEqual(got["a"] + got["b"], 6000, places=6)
+        weight = 100 * 5000 / 14_000
+        self.assertAlmostEqual(got["a"], 6000 * weight / (100 + weight), places=6)
+        self.assertAlmostEqual(got["c"], 9000, places=6)
+        self.assertAlmostEqual(got["p"], got["a"] + got["c"], places=6)
+
+    def test_promises_of_a_bank(self) -> None:
+        """Reservations in a bank are tested against its size."""
+        plan = self.plan()
+        before = claims_of(compile_plan(plan, {}))
+        after = change_settings(plan, "a", {"memory.reservation": 5000})
+        self.assertIsNone(refusal_between(before, claims_of(compile_plan(after, {})), ["a"]))
+        too_much = change_settings(after, "b", {"memory.reservation": 2000})
+        refusal = refusal_between(before, claims_of(compile_plan(too_much, {})), ["b"])
+        assert refusal is not None
+        self.assertEqual((refusal.kind, refusal.place, refusal.shortfall), ("bank", "h", 1000))
+
+    def test_rules_of_banks_and_own_cores(self) -> None:
+        """What cannot be is refused on reading, with its place and the remedy."""
+        inside = memory_guest("a", 1, 1, mode="thin", size=100, bank=True)
+        for guest, host, words in (
+            (inside, HOST, "has no bank"),
+            (inside, HOST | {"bank": bank(max_mib=5000)}, "above the largest size"),
+            (inside, HOST | {"bank": bank(max_mib=200_000)}, "above the memory of the host"),
+            (inside | {"dedicated_cores": True}, HOST | {"bank": bank()}, "cores of its own"),
+            (cpu_guest("a", 1, vcpus=2, limit=500) | {"dedicated_cores": True}, HOST, "CPU limit"),
+            (memory_guest("a", 1, 1, mode="thin", size=9, bank=True, spill_volume="x"), HOST | {"bank": bank()}, "'x'"),
+        ):
+            with self.subTest(words), self.assertRaises(PlanError) as caught:
+                plan_of([guest], host=host)
+            self.assertIn(words, str(caught.exception))
+
+    def test_dedicated_cores_are_held_and_claimed(self) -> None:
+        """Four of ten cores are its own: claimed, held while it idles, and the rest divide six."""
+        guests = [cpu_guest("own", 500, vcpus=4) | {"dedicated_cores": True}, cpu_guest("rest", 10_000)]
+        plan = plan_of(guests)
+        division = divide(compile_plan(plan, {}))
+        row = division.position["own"]
+        self.assertEqual((division.cpu.delivered[row], division.cpu.claim[row]), (4000, 4000))
+        self.assertEqual(division.cpu.delivered[division.position["rest"]], 6000)
+        shared = change_settings(plan, "own", {"dedicated_cores": False}).guests[0]
+        self.assertEqual(needs_off(plan.guests[0], shared), ["shared cores"])
