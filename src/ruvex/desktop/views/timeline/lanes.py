@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
     QPen,
     QPixmap,
     QResizeEvent,
+    QShowEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QWidget
@@ -33,8 +34,8 @@ from ruvex.plan import Event, pools_within
 
 NAMES: Final = 224
 RIGHT: Final = 64
-GUEST_LANE: Final = 58
-POOL_LANE: Final = 44
+GUEST_LANE: Final = 62
+POOL_LANE: Final = 48
 _CPU_PART: Final = 0.42
 _ZOOM: Final = 0.8
 _WHEEL_STEP: Final = 120
@@ -162,6 +163,11 @@ class Lanes(QAbstractScrollArea):
         goes_along = self._playing.is_running and self._playing.speed > 0
         if self._open_plan.plan.moment != self.cross_s and not goes_along:
             self.set_cross(self._open_plan.plan.moment)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show the selected row; before there is a place for the rows, none can be brought into view."""
+        super().showEvent(event)
+        self._on_selection_changed()
 
     def _on_selection_changed(self) -> None:
         number = self.row_list.number_of(self._open_plan.selected)
