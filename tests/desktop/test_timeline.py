@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.actions import ActionName
 from ruvex.desktop.demo import story_paths
+from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.views.timeline.columns import columns_of
+from ruvex.desktop.views.timeline.ruler import event_text
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.divide import compile_plan
 from ruvex.plan import read_plan
@@ -280,6 +282,7 @@ class Live(TimelineCase):
         player = self.playing.player
         assert player is not None
         self.assertEqual([entry.kind for entry in player.log], ["refused"])
+        self.assertIn("a higher floor", self.timeline.transport.told.toolTip())
         self.assertIn("a higher floor", player.log[0].text)
 
     def test_without_a_play_these_ask_for_one(self) -> None:
@@ -292,6 +295,123 @@ class Live(TimelineCase):
         self.assertIn("while the plan is played", self.window.notice.text)
         self.key(Qt.Key.Key_Space)
         self.assertEqual(self.open_plan.base.guests[0].power, "off")
+
+
+class Looking(TimelineCase):
+    """Folding, keys, flags, looks and sizes."""
+
+    def setUp(self) -> None:
+        """Open the bank's story, which has every kind of row and event."""
+        super().setUp()
+        self.open_story("bank")
+
+    def test_flags_tell_their_events(self) -> None:
+        """Every event has a flag in the ruler that tells what it does; a click there looks at that time."""
+        ruler = self.timeline.ruler
+        for event in self.open_plan.plan.events:
+            x = round(self.lanes.scale.x(event.at))
+            self.assertEqual(ruler.events_near(QPoint(x, 20)), [event])
+        self.assertEqual(event_text(self.open_plan.plan.events[0]), "00:10  kiosk-4: power-on")
+        self.assertEqual(event_text(self.open_plan.plan.events[1]), "01:00  slip-2: bank.size_mib = 14336")
+        QTest.mouseClick(ruler, LEFT, NONE, QPoint(round(self.lanes.scale.x(3000)), 20))
+        self.settle()
+        self.assertAlmostEqual(self.open_plan.plan.moment, 3000, delta=10)
+        self.assertEqual(ruler.pressure_text(), "highest pressure: refusing")
+        self.open_plan.set_moment(600)
+        self.assertEqual(ruler.pressure_text(), "highest pressure: ample")
+
+    def test_keys_walk_and_zoom(self) -> None:
+        """Up and down select rows; Shift takes larger steps of time; the wheel with Shift moves along the day."""
+        self.open_plan.select("kiosk-1")
+        self.key(Qt.Key.Key_Down)
+        self.assertEqual(self.open_plan.selected, "kiosk-2")
+        self.key(Qt.Key.Key_Up)
+        self.assertEqual(self.open_plan.selected, "kiosk-1")
+        self.open_plan.set_moment(1000)
+        self.key(Qt.Key.Key_Right)
+        small = self.open_plan.plan.moment - 1000
+        self.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        self.assertAlmostEqual(self.open_plan.plan.moment, 1000 + 11 * small, delta=1e-6)
+        self.lanes.set_scale(self.lanes.scale.at(1800, 1200))
+        self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (1800, 3000))
+        point = QPointF(self.lanes.scale.x(2400), 30)
+        wheel = QWheelEvent(
+            point, self.lanes.viewport().mapToGlobal(point), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.ShiftModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(self.lanes.viewport(), wheel)
+        self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (1920, 3120))
+        self.key(Qt.Key.Key_Home)
+        self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (0, 7200))
+
+    def test_lanes_show_what_was_played(self) -> None:
+        """The squeezed part of kiosk-3 is seen only while the bank was too small; every look and size can be drawn."""
+        place = self.lanes.lane_rect("kiosk-3").toRect()
+        memory = place.adjusted(0, place.height() // 2, 0, -2)
+        width = place.width() // 12
+        pictures = [self.picture(self.lanes.viewport(), memory.translated(0, 0)).copy(
+            int(self.lanes.scale.x(at) - self.lanes.scale.left), 0, width // 2, memory.height()
+        ) for at in (600, 2700)]  # fmt: skip
+        self.assertNotEqual(pictures[0], pictures[1])
+        for look in ("dark", "contrast", "light"):
+            self.window.theme.set_mode(look)
+            for scale in (1.0, 1.5):
+                self.window.theme.set_scale(scale)
+                self.settle()
+                self.assertFalse(self.picture(self.timeline).isNull())
+                self.assertGreater(self.lanes.scale.right, self.lanes.scale.left)
+        self.window.theme.set_scale(1.0)
+        self.window.resize(800, 520)
+        self.settle()
+        self.assertFalse(self.lanes.row_rect("kiosk-1").isEmpty())
+
+    def test_gauge_says_what_it_waits_for(self) -> None:
+        """Without a guest, and before anything is played, it says what to do."""
+        self.open_plan.select(None)
+        self.settle()
+        self.assertIsNone(self.gauge.reading)
+        self.assertEqual(self.gauge.told(), "")
+        self.assertFalse(self.picture(self.gauge).isNull())
+        self.open_plan.select("kiosk-1")
+        self.at("kiosk-1", 3000)
+        assert self.gauge.reading is not None
+        parts = self.gauge.reading.backed + self.gauge.reading.balloon + self.gauge.reading.squeezed
+        self.assertLessEqual(parts, self.gauge.reading.visible)
+        self.assertIn(self.gauge.told(), self.gauge.accessibleName())
+
+    def test_stories_are_found_by_typing(self) -> None:
+        """The command box finds a story by its name and opens it; unsaved work is asked for first."""
+        self.open_plan.change("kiosk-1", {"cpu.shares": 300}, "kiosk-1: shares 300")
+        path = next(path for path in story_paths() if "storm" in path.name)
+        self.window.files.open_story(path)
+        self.assertIn("not saved", self.window.notice.text)
+        self.assertEqual(self.open_plan.plan.name, "The bank")
+        self.open_plan.undo_stack.setClean()
+        self.run_action(ActionName.FIND)
+        QTest.keyClicks(self.window.command_box.line, "start storm")
+        QTest.keyClick(self.window.command_box.line, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.open_plan.plan.name, "The start storm")
+        self.play_to_end()
+        self.at("till-10", 620)
+        self.assertEqual(self.gauge.told(), "queued")
+        self.at("till-01", 700)
+        self.assertIn("booting", self.gauge.told())
+
+    def test_rates_are_rules(self) -> None:
+        """The rules page sets a rate, or at once; the play follows by itself, and a wrong order of marks is refused."""
+        page = self.window.pages[ActionName.RULES]
+        self.run_action(ActionName.RULES)
+        forms = [form for form in page.findChildren(Form) if form.has("reclaim.balloon_mib_s")]
+        field = forms[0].fields["reclaim.balloon_mib_s"]
+        self.assertEqual(field.line.text(), "48 MiB/s")
+        self.type_into(field, "at once")
+        self.assertIsNone(self.open_plan.base.rules.reclaim.balloon_mib_s)
+        self.type_into(field, "96 MiB/s")
+        self.assertEqual(self.open_plan.base.rules.reclaim.balloon_mib_s, 96)
+        marks = next(form for form in page.findChildren(Form) if form.has("pressure.tidying_percent"))
+        self.type_into(marks.fields["pressure.tidying_percent"], "1 %")
+        self.assertEqual(self.open_plan.base.rules.pressure.tidying_percent, 7)
 
 
 class Detail(TimelineCase):

@@ -71,7 +71,7 @@ class Banks(unittest.TestCase):
         return plan_of(guests, [{"id": "p"}], host=HOST | {"bank": bank()}, **rest)
 
     def test_division_in_two_places(self) -> None:
-        """10 000 wanted of 6000 in the bank; there the pool weighs as much of its 100 as it has guests' memory there."""
+        """10 000 wanted of 6000 in the bank; the pool weighs there by what its guests have there of its memory."""
         division = divide(compile_plan(self.plan(), {}))
         got = dict(zip(division.ids, division.memory.delivered.tolist(), strict=True))
         self.assertAlmostEqual(got["a"] + got["b"], 6000, places=6)

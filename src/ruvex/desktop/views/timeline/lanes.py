@@ -37,6 +37,7 @@ RIGHT: Final = 64
 GUEST_LANE: Final = 62
 POOL_LANE: Final = 48
 _CPU_PART: Final = 0.42
+_TALLER: Final = 2.2
 _ZOOM: Final = 0.8
 _WHEEL_STEP: Final = 120
 _PAN: Final = 0.1
@@ -126,6 +127,12 @@ class Lanes(QAbstractScrollArea):
         self._folded &= {pool.id for pool in plan.pools}
         heights = (theme.px(GUEST_LANE), theme.px(POOL_LANE))
         self.row_list.rebuild(self._open_plan.division, plan, self._folded, heights)
+        spare = self.viewport().height() / max(1, self.row_list.height)
+        if spare > 1:
+            # Few rows are drawn taller, so that more is seen of each.
+            taller = min(spare, _TALLER)
+            heights = (int(heights[0] * taller), int(heights[1] * taller))
+            self.row_list.rebuild(self._open_plan.division, plan, self._folded, heights)
         self._members.clear()
         self._lay_out()
 
@@ -307,7 +314,7 @@ class Lanes(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Lay out again."""
         super().resizeEvent(event)
-        self._lay_out()
+        self._on_replaced()
 
     def scrollContentsBy(self, _dx: int, _dy: int) -> None:
         """Draw the lanes that show now."""

@@ -19,6 +19,7 @@ from ruvex.plan import format_memory, format_time
 Actions = Mapping[ActionName, QAction]
 _BUTTONS: Final = (ActionName.PLAY, ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
 _LATER: Final = (ActionName.RESTART, ActionName.SURGE, ActionName.KEEP_EVENTS)
+_RECENT_S: Final = 120.0
 _NAMES: Final = {1.0: "1×", 10.0: "10×", 60.0: "60×", 0.0: "fastest"}
 
 
@@ -125,10 +126,18 @@ class Transport(QWidget):
         elif not text and playing.player is not None:
             now = format_time(round(playing.now_s))
             text = "" if playing.is_over else f"{'playing' if playing.is_running else 'paused'} at {now}   "
-            text += self.savings_text()
+            text += self._latest() or self.savings_text()
         room = max(60, self.told.width())
         self.told.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideMiddle, room))
         self.told.setToolTip(text)
+
+    def _latest(self) -> str:
+        """Say what happened last in a play that is under way, where that is not long ago."""
+        player = self._playing.player
+        if player is None or self._playing.is_over or (not self._playing.speed and self._playing.is_running):
+            return ""
+        last = player.log[-1] if player.log else None
+        return last.text if last is not None and player.now_s - last.at_s <= _RECENT_S else ""
 
     def savings_text(self) -> str:
         """Say what elastic memory saves, nothing where there is none."""
