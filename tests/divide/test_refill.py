@@ -9,8 +9,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ruvex.advise import refusal_of, refusal_text, remedies_for
 from ruvex.divide import (
     Refill,
+    Taken,
+    Volumes,
     ask,
     claims_of,
     compile_plan,
@@ -18,9 +21,10 @@ from ruvex.divide import (
     divide,
     refusal_between,
     solve,
+    without_volume,
 )
 from ruvex.divide._asks import CAP, FLOOR, KNEE, USE
-from ruvex.plan import Plan, PlanError, change_settings, needs_off
+from ruvex.plan import Plan, PlanError, change_many, change_settings, needs_off
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 
@@ -90,6 +94,52 @@ class Banks(unittest.TestCase):
         refusal = refusal_between(before, claims_of(compile_plan(too_much, {})), ["b"])
         assert refusal is not None
         self.assertEqual((refusal.kind, refusal.place, refusal.shortfall), ("bank", "h", 1000))
+
+    def test_a_third_guest_finds_no_volume(self) -> None:
+        """Two volumes for two guests: the third is refused, and one more volume is offered and would do."""
+        guests = [
+            memory_guest(name, 100, 100, mode="thin", size=8000, bank=True) | {"power": "on" if name != "z" else "off"}
+            for name in ("x", "y", "z")
+        ]
+        plan = plan_of(guests, host=HOST | {"bank": bank()})
+        self.assertEqual(without_volume(plan), {})
+        compiled = compile_plan(plan, {})
+
+        def power_on(plan: Plan) -> Plan:
+            return change_settings(plan, "z", {"power": "on"})
+
+        refusal = refusal_of(compiled, power_on, ["z"], booting=["z"])
+        assert refusal is not None
+        self.assertEqual((refusal.kind, refusal.place, refusal.shortfall), ("volume", "h", 8000))
+        self.assertEqual(refusal.holders, (("x", 8000), ("y", 8000)))
+        self.assertIn("spill volumes", refusal_text(plan, refusal))
+        remedies = remedies_for(compiled, power_on, ["z"], booting=["z"])
+        self.assertTrue(any("one more spill volume" in remedy.text for remedy in remedies), remedies)
+        mended = change_many(plan, remedies[0].changes)
+        self.assertIsNone(refusal_of(compile_plan(mended, {}), power_on, ["z"], booting=["z"]))
+
+    def test_volumes_are_handed_out(self) -> None:
+        """The named one or else the smallest that fits, by shares; a given-back one serves the next."""
+        volumes = [{"id": "small", "mib": 3000}, {"id": "large", "mib": 30_000}, {"id": "named", "mib": 9000}]
+        host = plan_of([], host=HOST | {"bank": bank(spill_volumes=volumes)}).hosts[0]
+        assert host.bank is not None
+        settings: list[tuple[str, dict[str, Any]]] = [
+            ("a", {"size": 4000, "reservation": 1000}), ("b", {"size": 5000, "spill_volume": "named"}),
+            ("c", {"size": 4000}), ("d", {"size": 2000}),
+        ]  # fmt: skip
+        made = [memory_guest(name, 1, 1, mode="thin", bank=True, **more) for name, more in settings]
+        guests = plan_of(made, host=HOST | {"bank": bank(spill_volumes=volumes)}).guests
+        taken = Volumes()
+        found = [taken.take("h", host.bank, guest) for guest in guests]
+        named = [one.volume.id if isinstance(one, Taken) else one for one in found]
+        self.assertEqual(named[:3], ["small", "named", "large"])
+        self.assertIn("none is free", named[3])
+        assert isinstance(found[2], Taken)
+        self.assertIn("7.5 times", found[2].remark)
+        taken.release("b")
+        again = taken.take("h", host.bank, guests[3])
+        assert isinstance(again, Taken)
+        self.assertEqual(again.volume.id, "named")
 
     def test_rules_of_banks_and_own_cores(self) -> None:
         """What cannot be is refused on reading, with its place and the remedy."""

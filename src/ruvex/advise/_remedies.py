@@ -181,6 +181,8 @@ class _Search:
                 yield from self._of_rules(plan, refusal, resource)
         if refusal.kind == "spill":
             yield from self._of_spill(plan, refusal)
+        elif refusal.kind == "volume":
+            yield from _of_volumes(plan, refusal)
         elif with_holders:
             yield from self._of_holders(plan, refusal, resource)
         for item_id in self._changed:
@@ -274,6 +276,17 @@ def _per_percent(claims: Claims, resource: str) -> float:
     if resource == "memory":
         return sum(max(0.0, host.memory_mib - host.overhead_mib) for host in plan.hosts) / 100
     return sum(max(0.0, host.cores * host.mhz - host.overhead_mhz) for host in plan.hosts) / 100
+
+
+def _of_volumes(plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:
+    host = plan.hosts[plan.host_index[refusal.place or ""]]
+    assert host.bank is not None
+    taken = {volume.id for volume in host.bank.spill_volumes}
+    name = next(name for i in range(1, len(taken) + 2) if (name := f"volume-{i}") not in taken)
+    volumes = [volume.model_dump() for volume in host.bank.spill_volumes]
+    more = {"id": name, "mib": math.ceil(refusal.shortfall)}
+    text = f"give the bank of {host.label} one more spill volume of {format_memory(refusal.shortfall)}"
+    yield text, (host.id, {"bank.spill_volumes": [*volumes, more]})
 
 
 def _less(guest: Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:

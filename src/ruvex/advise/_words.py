@@ -13,6 +13,7 @@ _MOST_HOLDERS: Final = 4
 _WHAT: Final[Mapping[str, str]] = {
     "cpu": "CPU promises", "memory": "memory promises", "host-memory": "memory that can be found now",
     "spill": "spill space", "bank": "memory of its bank that can be found now",
+    "volume": "spill volumes in its bank",
 }  # fmt: skip
 
 
@@ -40,7 +41,7 @@ def _tried_line(plan: Plan, tried: Tried, kind: str) -> str:
     label, claimed = _label(plan, tried.place), _amount(tried.claimed, kind)
     item = find_item(plan, tried.place) if tried.place is not None else None
     if isinstance(item, Host):
-        what = "needed" if kind == "spill" else "held at all times"
+        what = "needed" if kind in ("spill", "volume") else "held at all times"
         return f"{label}: {claimed} {what}, of {_amount(tried.allowed, kind)}"
     if tried.place is None:
         return f"{label}: {claimed} claimed, of {_amount(tried.allowed, kind)} that can be promised"

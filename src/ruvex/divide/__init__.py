@@ -37,6 +37,7 @@ from ruvex.divide._places import Place, apportioned, bank_sizes, places_of
 from ruvex.divide._refill import Refill
 from ruvex.divide._signals import SignalBank, gather_signals
 from ruvex.divide._site import Overcommit, overcommit_of, site_shares
+from ruvex.divide._volumes import Taken, Volumes, volume_need, without_volume
 
 __all__ = [
     "CAUSES",
@@ -62,7 +63,9 @@ __all__ = [
     "Shifts",
     "SignalBank",
     "Stop",
+    "Taken",
     "Tried",
+    "Volumes",
     "Waiting",
     "admit_in_order",
     "apportioned",
@@ -100,5 +103,7 @@ __all__ = [
     "shifts_by_guest",
     "site_shares",
     "solve",
+    "volume_need",
     "who_has_it",
+    "without_volume",
 ]

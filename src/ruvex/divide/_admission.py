@@ -12,11 +12,13 @@ from numpy.typing import NDArray
 from ruvex.divide import _compiled as c
 from ruvex.divide._asks import guest_overhead, memory_bounds, overhead_when_on, promisable_supply
 from ruvex.divide._compiled import Compiled
+from ruvex.divide._volumes import volume_need, without_volume
+from ruvex.plan import Plan
 
 Floats = NDArray[np.float64]
 
-Kind = Literal["cpu", "memory", "host-memory", "spill", "bank"]
-"""What a promise is made of: MHz, MiB, the memory of one host, its spill space, the memory of its bank."""
+Kind = Literal["cpu", "memory", "host-memory", "spill", "bank", "volume"]
+"""What a promise is made of: MHz, MiB, memory of one host, its spill space, memory of its bank, its spill volumes."""
 
 _NODE_KINDS: Final[tuple[Kind, Kind]] = ("cpu", "memory")
 _HOST_KINDS: Final[tuple[Kind, Kind, Kind]] = ("host-memory", "spill", "bank")
@@ -218,7 +220,7 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
     node_short = node_over > _NOISE * np.maximum(1.0, np.abs(after.claimed))
     host_short = host_over > _NOISE * np.maximum(1.0, np.abs(after.host_claimed))
     if not (node_short.any() or host_short.any()):
-        return None
+        return _volume_refusal(before.compiled.plan, after.compiled.plan)
     chains = [_way_up(after, item) for item in changed if item in after.compiled.tree.layout.position]
     for k, kind in enumerate(_NODE_KINDS):
         for way in chains:
@@ -230,6 +232,27 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
             return _refusal(before, after, kind, [int(short[-1])], float(node_over[k, short[-1]]))
     k, host = (int(i) for i in np.argwhere(host_short)[0])
     return _host_refusal(before, after, k, host, float(host_over[k, host]))
+
+
+def _volume_refusal(before: Plan, after: Plan) -> Refusal | None:
+    """Refuse what leaves a guest of a bank without a spill volume that it did not lack before."""
+    lacking = without_volume(after)
+    if lacking:
+        known = without_volume(before)
+        lacking = {guest: host for guest, host in lacking.items() if guest not in known}
+    if not lacking:
+        return None
+    host_id = next(iter(lacking.values()))
+    bank = after.hosts[after.host_index[host_id]].bank
+    assert bank is not None
+    needs = {
+        guest.id: volume_need(guest)
+        for guest in after.guests
+        if guest.is_on and guest.in_bank and (host := after.host_of(guest)) is not None and host.id == host_id
+    }
+    tried = Tried(host_id, sum(needs.values()), sum(volume.mib for volume in bank.spill_volumes), 0.0)
+    holders = sorted(((g, need) for g, need in needs.items() if g not in lacking), key=lambda pair: -pair[1])
+    return Refusal("volume", host_id, needs[next(iter(lacking))], (tried,), tuple(holders))
 
 
 def _in_order_of(before: Claims, after: Claims) -> Floats:

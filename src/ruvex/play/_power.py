@@ -10,7 +10,7 @@ from typing import Final, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Waiting, admit_in_order, columns, in_starting_order, on_hdd, overhead_when_on
+from ruvex.divide import Taken, Volumes, Waiting, admit_in_order, columns, in_starting_order, on_hdd, overhead_when_on
 from ruvex.plan import Guest, format_cpu, format_memory
 from ruvex.play import _state as s
 from ruvex.play._ground import Ground
@@ -19,7 +19,6 @@ from ruvex.play._memory import Memory
 from ruvex.play._places import PlaceState
 from ruvex.play._processor import Processor
 from ruvex.play._state import State
-from ruvex.play._volumes import Taken, Volumes
 
 _DONE: Final = 1e-9
 _RECLAIMING: Final = "reclaim"
