@@ -18,8 +18,8 @@ SPEEDS: Final = (1.0, 10.0, 60.0, 0.0)
 """How many times faster than the clock a plan is played; 0 is as fast as it goes."""
 _PIECE_S: Final = 0.07
 _SHOW_S: Final = 0.15
-_SHOW_LESS: Final = 1.6
-_SHOW_LEAST_S: Final = 1.5
+_SHOW_LESS: Final = 2.0
+_SHOW_LEAST_S: Final = 2.0
 """As fast as it goes, lanes are drawn soon and then less and less often: drawing takes time that playing could have."""
 _PIECE_TICKS: Final = 24
 _MOST_TICKS: Final = 4000

@@ -203,45 +203,61 @@ class Refill:
         uses = sums[_USE] if self._kinds == 4 else caps
         knee, cost, room = asks[_KNEE], self._cost, cap - use
         first, second = self._levels
+        can_rise = use > floor
         top, top_second = self._tops(floor, use, knee, room)
         np.minimum(first, top, out=first)
         np.minimum(second, top_second, out=second)
         amount = self._amount = self._amount.copy()
         amount[0] = supply
+        slack = _ROUNDING * caps
         for _ in range(_MOST_SWEEPS + len(self._depths)):
             is_full, is_first = amount >= caps, amount < uses
-            levels = np.where(is_first, first, _FAR)
-            y = levels[node_of] * weight
+            all_first = bool(is_first.all())
+            y = (first if all_first else np.where(is_first, first, _FAR)).take(node_of)
+            y *= weight
             slope = weight
             if cost > 1:
                 beyond = y > knee
                 y = np.where(beyond, knee + (y - knee) / cost, y)
                 slope = np.where(beyond, weight / cost, weight)
             given: Floats = np.minimum(np.maximum(y, floor), use)
-            # At a corner it counts which way the level goes next.
-            inside = (y >= floor) & (y <= use) & (use > floor)
-            rising = slope * inside
-            if self._kinds == 4 and not is_first.all():
-                above = np.where(is_full, _FAR, np.where(is_first, 0.0, second))[node_of] * weight
+            above = None
+            if self._kinds == 4 and not all_first:
+                above = np.where(is_full, _FAR, np.where(is_first, 0.0, second)).take(node_of)
+                above *= weight
                 given += np.minimum(above, room)
-                rising += weight * (above <= room) * (~is_first & ~is_full)[node_of]
-            amount[1:] = given[self._pool_place]
-            if (amount < floors).any():
-                return None
-            rest, slopes = amount.copy(), np.zeros_like(amount)
-            rest[self._filled] -= np.add.reduceat(given, self._starts)
-            slopes[self._filled] = np.add.reduceat(rising, self._starts)
-            is_done = (np.abs(rest) <= _ROUNDING * amount) | (amount >= caps)
-            if is_done.all() and np.array_equal(is_full, amount >= caps):
-                return given
-            if (~is_done & (slopes <= 0) & ~is_full).any():
-                return None
-            step = np.divide(rest, slopes, out=np.zeros_like(rest), where=(slopes > 0) & ~is_done)
-            first += np.where(is_first, step, 0.0)
-            second += np.where(is_first | is_full, 0.0, step)
+            amount[1:] = given.take(self._pool_place)
+            rest = amount - self._by_node(given)
+            is_settled = amount >= caps
+            is_done = (np.abs(rest) <= slack) | is_settled
+            if is_done.all() and np.array_equal(is_full, is_settled):
+                return None if (amount < floors).any() else given
+            # At a corner it counts which way the level goes next.
+            rising = slope * ((y >= floor) & (y <= use) & can_rise)
+            if above is not None:
+                rising += weight * (above <= room) * (~is_first & ~is_full).take(node_of)
+            slopes = self._by_node(rising)
+            flat = slopes <= 0
+            if flat.any():
+                if (flat & ~is_done & ~is_full).any():
+                    return None
+                slopes = np.where(flat, 1.0, slopes)
+            step = np.where(is_done, 0.0, rest / slopes)
+            first += step * is_first
             np.minimum(np.maximum(first, 0.0, out=first), top, out=first)
-            np.minimum(np.maximum(second, 0.0, out=second), top_second, out=second)
+            if not all_first:
+                second += step * ~(is_first | is_full)
+                np.minimum(np.maximum(second, 0.0, out=second), top_second, out=second)
         return None
+
+    def _by_node(self, values: Floats) -> Floats:
+        """Add up values of all members by node."""
+        sums = np.add.reduceat(values, self._starts)
+        if self._filled.size == self._tree.node_count:
+            return np.asarray(sums)
+        spread = np.zeros(self._tree.node_count)
+        spread[self._filled] = sums
+        return spread
 
     def _tops(self, floor: Floats, use: Floats, knee: Floats, room: Floats) -> tuple[Floats, Floats]:
         """Give the levels of both tiers at which the last member of each node has all it can have there."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import time
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QImage,
@@ -37,6 +38,9 @@ RIGHT: Final = 64
 GUEST_LANE: Final = 62
 POOL_LANE: Final = 48
 _CPU_PART: Final = 0.42
+_DRAW_S: Final = 0.025
+_DRAW_AGAIN_MS: Final = 30
+"""While a plan is played lanes are drawn for so long, then others have their turn."""
 _TALLER: Final = 2.2
 _ZOOM: Final = 0.8
 _WHEEL_STEP: Final = 120
@@ -76,8 +80,10 @@ class Lanes(QAbstractScrollArea):
         self._members: dict[str, NDArray[np.int64]] = {}
         self._tops: dict[str, Tops] = {}
         self._images: dict[str, QImage] = {}
+        self._stale: set[str] = set()
         self._ground: QPixmap | None = None
         self._columns: Columns | None = None
+        self._draw_until = 0.0
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -158,11 +164,15 @@ class Lanes(QAbstractScrollArea):
         self._on_replaced()
 
     def _on_advanced(self) -> None:
-        self._tops.clear()
-        self._draw_anew()
+        """Let every lane be drawn anew, a few at a time: until its turn comes each shows what it had."""
+        self._stale = set(self._images)
+        self._ground, self._columns = None, None
+        self.viewport().update()
 
     def _draw_anew(self) -> None:
         self._images.clear()
+        self._stale.clear()
+        self._tops.clear()
         self._ground, self._columns = None, None
         self.viewport().update()
 
@@ -244,6 +254,7 @@ class Lanes(QAbstractScrollArea):
         colours, theme = self._theme.colours, self._theme
         pixmap.fill(colours.paper)
         painter = QPainter(pixmap)
+        self._draw_until = time.perf_counter() + _DRAW_S
         for row, place in self._rows_shown():
             ground = place.adjusted(0, 0, 0, -1)
             if row.item_id in self._open_plan.selection:
@@ -262,7 +273,13 @@ class Lanes(QAbstractScrollArea):
             painter.drawLine(QPointF(x, 0), QPointF(x, self.row_list.height))
         self._paint_events(painter)
         painter.end()
+        if self._stale & {row.item_id for row, _ in self._rows_shown()}:
+            QTimer.singleShot(_DRAW_AGAIN_MS, self._draw_more)
         return pixmap
+
+    def _draw_more(self) -> None:
+        self._ground = None
+        self.viewport().update()
 
     def _image(self, row: Row, place: QRect, ratio: float) -> QImage | None:
         recording = self._playing.recording
@@ -270,7 +287,10 @@ class Lanes(QAbstractScrollArea):
         if recording is None or not members.size or not recording.rows:
             return None
         image = self._images.get(row.item_id)
-        if image is None:
+        if image is None or (row.item_id in self._stale and time.perf_counter() < self._draw_until):
+            if row.item_id in self._stale:
+                self._stale.discard(row.item_id)
+                self._tops.pop(row.item_id, None)
             width = round((self.scale.right - self.scale.left) * ratio)
             if self._columns is None:
                 self._columns = columns_of(self.scale, width, recording.rows, recording.every_s)
