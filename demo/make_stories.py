@@ -24,7 +24,7 @@ def steps(*at: tuple[str, float]) -> dict[str, Any]:
 def guest(name: str, mhz: Any, working: Any, touched: Any, memory: dict[str, Any], **rest: Any) -> dict[str, Any]:
     """Describe a guest of the host of the stories."""
     work = {"cpu": mhz, "working": working, "touched": touched} | rest.pop("demand", {})
-    return {"id": name, "name": name, "host": HOST["id"], **rest, "memory": memory, "demand": work}
+    return {"id": name, "name": name, "host": HOST["id"], "demand": work, **rest, "memory": memory}
 
 
 def elastic(boot: float, floor: float, ceiling: float, headroom: float = 15, **rest: Any) -> dict[str, Any]:

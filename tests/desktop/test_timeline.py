@@ -17,7 +17,7 @@ from ruvex.desktop.views.timeline.columns import columns_of
 from ruvex.desktop.views.timeline.ruler import event_text
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.divide import compile_plan
-from ruvex.plan import read_plan
+from ruvex.plan import ElasticMemory, Guest, read_plan
 from ruvex.play import Player
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
@@ -274,6 +274,45 @@ class Live(TimelineCase):
             np.testing.assert_array_equal(recording.arrays()[channel], values, err_msg=channel)
         self.run_action(ActionName.UNDO)
         self.assertEqual(self.open_plan.base.events, ())
+
+    def test_only_a_play_that_is_looked_at_takes_what_is_done(self) -> None:
+        """In the division, and while the day is played as fast as it goes, a dial and Space change the plan."""
+        self.run_action(ActionName.DIVISION)
+        self.open_plan.select("a")
+        self.butterfly.setFocus()
+        QTest.keyClick(self.butterfly.reader, Qt.Key.Key_Space)
+        self.settle()
+        self.assertEqual(self.open_plan.base.guests[0].power, "off")
+        self.run_action(ActionName.TIMELINE)
+        self.playing.set_speed(0.0)
+        self.playing.play()
+        self.assertFalse(self.playing.is_live)
+        self.open_plan.change("b", {"cpu.shares": 300}, "b: shares 300")
+        self.assertEqual(self.open_plan.base.guests[1].cpu.shares, 300)
+        QTest.qWait(700)
+        self.play_to_end()
+        self.assertFalse(self.playing.is_outdated)
+        self.assertEqual(self.playing.kept, ())
+
+    def test_dials_show_what_is_in_force(self) -> None:
+        """A setting that an event changed, and a guest that one switched off, show as they were at each time."""
+        self.open_plan.select("b")
+        self.key(Qt.Key.Key_Space)
+        self.open_plan.select("e")
+        self.open_plan.change("e", {"memory.ceiling": 12_000}, "e: ceiling")
+        self.playing.set_speed(0.0)
+        self.playing.play()
+        self.play_to_end()
+        for time, ceiling, power in ((30, 9000, "on"), (300, 12_000, "off")):
+            self.open_plan.set_moment(time)
+            item = self.open_plan.selected_item
+            assert isinstance(item, Guest) and isinstance(item.memory, ElasticMemory)
+            self.assertEqual(item.memory.ceiling, ceiling)
+            shown = self.open_plan.plan.guests[1].power
+            self.assertEqual(shown, power)
+        self.assertEqual(self.open_plan.base.guests[1].power, "on")
+        self.run_action(ActionName.DIVISION)
+        self.assertIs(self.open_plan.plan, self.open_plan.base)
 
     def test_what_cannot_be_is_refused_in_the_log(self) -> None:
         """A higher floor of a guest that runs is refused, told on the way, and changes nothing."""

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from ruvex.divide import compile_plan, demand_at, divide
 from ruvex.plan import Plan, has_setting, plan_from, with_settings
-from ruvex.play import Player
+from ruvex.play import CHANNELS, CODES, PRESSURES, SHORTFALLS, Player
 from tests.builders import memory_guest, plan_of
 from tests.divide.strategies import plans
 from tests.play.site import AT_ONCE, PlayCase, check
@@ -129,6 +129,42 @@ class Exactness(PlayCase):
                 np.testing.assert_array_equal(found[name], values, err_msg=name)
             else:
                 self.assertEqual(found[name], values)
+
+    @given(eventful_plans())
+    @settings(max_examples=EXAMPLES // 2)
+    def test_summary_is_what_was_recorded(self, plan: Plan) -> None:
+        """Every figure of the summary is the one that a reader of a row a second would work out."""
+        player = Player(compile_plan(plan, {}), record_s=1)
+        player.run()
+        # A row shows the second that begins there; the last one is the end of the last second.
+        rows = slice(0, 120)
+        read = {name: player.recording.series(name)[:, rows] for name in (*CHANNELS, *CODES)}
+        summary = player.summary()
+        for guest in summary.guests:
+            at = player.recording.guest_index[guest.id]
+            of = {name: np.asarray(values[at], dtype=np.float64) for name, values in read.items()}
+            on = of["phase"] >= 2
+            self.assertEqual(guest.on_s, float(on.sum()))
+            wanted, delivered = of["cpu_wanted"], np.minimum(of["cpu_delivered"], of["cpu_wanted"])
+            # What is recorded has seven digits, so a want that is met but for its last bits is not counted here.
+            clearly = wanted - delivered > 1e-4 * wanted
+            self.assertLessEqual(float(clearly.sum()), guest.unmet_s)
+            self.assertLessEqual(guest.unmet_s, float((wanted > 0).sum()))
+            wait = 1 - delivered.sum() / wanted.sum() if wanted.sum() > 0 else 0.0
+            self.assertAlmostEqual(guest.fluid_wait, float(wait), places=4)
+            below = {SHORTFALLS[code]: float((of["cause"] == code).sum()) for code in range(1, len(SHORTFALLS))}
+            self.assertEqual(guest.below_s, {cause: seconds for cause, seconds in below.items() if seconds})
+            running = of["phase"] == 3
+            self.assertAlmostEqual(guest.worst_pace, float(of["pace"][running].min(initial=1.0)), places=5)
+            self.assertAlmostEqual(
+                guest.peak_backed_mib, float(of["backed"].max()), delta=1e-5 * guest.peak_backed_mib + 1e-3
+            )
+        pressure = player.recording.site("pressure")[rows]
+        for place in summary.places:
+            self.assertEqual(sum(place.pressure_s.values()), 120.0)
+            for code, name in enumerate(PRESSURES):
+                self.assertEqual(place.pressure_s[name], float((pressure == code).sum()), name)
+        self.assertEqual([entry.at_s for entry in summary.log], sorted(entry.at_s for entry in summary.log))
 
     def test_broken_promises_divide_what_there_is(self) -> None:
         """Where floors exceed the supply, nobody gets more than its part of it, and nothing falls below zero."""

@@ -165,7 +165,11 @@ class Banks(PlayCase):
             "size_mib": size, "max_mib": 20_000,
             "spill_volumes": [{"id": f"v{i}", "mib": mib} for i, mib in enumerate(volumes)],
         }  # fmt: skip
-        guests = [memory_guest(n, 3000, 5000, mode="thin", size=6000, bank=True, **memory) for n in ("a", "b", "c")]
+        agent = memory.pop("agent", True)
+        guests = [
+            memory_guest(n, 3000, 5000, mode="thin", size=6000, bank=True, **memory) | {"agent": agent}
+            for n in ("a", "b", "c")
+        ]
         guests.append(memory_guest("out", 3000, 3000, size=4000))
         return plan_of(guests, host=HOST | {"bank": bank}, events=list(events))
 
@@ -202,6 +206,22 @@ class Banks(PlayCase):
         self.assertEqual(player.memory.places[0].supply, 84_000)
         self.assertEqual(self.kinds(player, "h").count("refused"), 1)
         self.assertEqual(self.of(player, "a", "spilled"), 0)
+
+    def test_a_volume_of_hard_disk_costs_more(self) -> None:
+        """The same shortfall is slower on a hard disk, and a rule that changes its cost acts at once."""
+        paces = []
+        for kind in ("ssd", "hdd"):
+            plan = self.plan([6000, 6000, 6000], agent=False)
+            host = plan.hosts[0].model_dump(mode="json")
+            for volume in host["bank"]["spill_volumes"]:
+                volume["kind"] = kind
+            events = [{"at": 600, "do": "set", "target": "rules", "change": {"pace_cost.hdd": 25.0}}]
+            data = plan.model_dump(mode="json") | {"hosts": [host], "events": events}
+            player = self.play(plan_from(data), until_s=900, record_s=5)
+            pace = self.series(player, "a", "pace")
+            paces.append((float(pace[100]), float(pace[-1])))
+        self.assertLess(paces[1][0], paces[0][0] / 4)
+        self.assertAlmostEqual(paces[1][1], paces[0][1], places=5)
 
     def test_dedicated_cores_leave_the_supply_of_others(self) -> None:
         """Four cores of its own are a guest's although it idles: the others share the six that are left."""

@@ -99,8 +99,10 @@ class Playing(QObject):
 
     @property
     def is_live(self) -> bool:
-        """Whether a play is under way, so that what is done now happens in it and not in the plan."""
-        return self.player is not None and not self.is_over and self.player.tick > 0 and not self.is_outdated
+        """Whether a play is looked at that pauses or goes at a speed to act in: what is done happens in it then."""
+        at_hand = self.is_wanted and not (self.is_running and not self.speed)
+        has_begun = self.player is not None and not self.is_over and self.player.tick > 0
+        return at_hand and has_begun and not self.is_outdated
 
     @property
     def is_outdated(self) -> bool:
@@ -275,7 +277,7 @@ class Playing(QObject):
 
     def _take_changes(self, changes: list[tuple[str, Mapping[str, Any]]]) -> bool:
         """Let a change of settings happen in the play that is under way; tells whether it does."""
-        if not (self.is_wanted and self.is_live):
+        if not self.is_live:
             return False
 
         for target, change in changes:

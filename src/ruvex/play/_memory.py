@@ -48,8 +48,8 @@ class Memory:
         The hosts' memory first, then the banks.
     next_timer
         The first tick at which a need will have been lower for long enough, or is given back another step.
-    disk
-        How many times its time work takes on top that finds all of its pages on this guest's disk.
+    on_hdd
+        Whose pages go to a hard disk, by host or by spill volume.
     held
         What each guest holds at least since the last look, touched or not, MiB.
     is_settled
@@ -61,7 +61,7 @@ class Memory:
         self.places = [PlaceState(0)]
         self.next_timer, self.is_settled = s.NEVER, False
         self._refills: dict[int, Refill] = {}
-        self.disk = np.zeros(0)
+        self.on_hdd = np.zeros(0, dtype=np.bool_)
         self.held = np.zeros(ground.on.size)
         self._limited = np.zeros(ground.on.size, dtype=np.bool_), self.held
         self.take(ground)
@@ -84,9 +84,8 @@ class Memory:
         for place in self.places[1:]:
             place.size = place.size or float(banks[place.number - 1])
         self._bank_goal = {1 + i: float(size) for i, size in enumerate(banks)}
-        costs = self._rules.pace_cost
-        if self.disk.size != len(guests):
-            self.disk = np.where(on_hdd(ground.compiled), costs.hdd, costs.ssd)
+        if self.on_hdd.size != len(guests):
+            self.on_hdd = on_hdd(ground.compiled)
         self._refills = {0: Refill(ground.compiled, 1, self._refills.get(0))}
 
     def is_here(self, place: PlaceState) -> Bools:
@@ -103,8 +102,9 @@ class Memory:
             if not place.out_of_memory:
                 growing |= self.is_here(place)
         at_limit = target >= self._limited[1] * (1 - _NOISE)
-        limited = self._limited[0] & at_limit
-        tell_shortfalls(self._state, self._ground, asks, target, disk=self.disk, limited=limited, growing=growing)
+        limited, costs = self._limited[0] & at_limit, self._rules.pace_cost
+        disk = np.where(self.on_hdd, costs.hdd, costs.ssd)
+        tell_shortfalls(self._state, self._ground, asks, target, disk=disk, limited=limited, growing=growing)
 
     # One look
 

@@ -97,6 +97,7 @@ class Player:
         self.recording = Recording(
             tuple(plan.guests[i].id for i in order), max(every, self.tick_s), self.end_tick * self.tick_s
         )
+        self._has_regrouped = False
         self._tally = Tally(self.state.phase.size, self.tick_s)
         on = compiled.guests[columns.ON] > 0
         self.state.phase[on] = s.RUNNING
@@ -166,6 +167,9 @@ class Player:
             self._happen(self._events.pop(0)[1])
         if self.power.is_busy or self.power.next_agent <= tick:
             self.power.step(tick)
+        if self._has_regrouped:
+            self._has_regrouped = False
+            self._note_memory()
         if self.work.read(tick):
             seen = self.work.now[WORKING : TOUCHED + 1]
             self._inputs_moved = self._inputs_moved or not np.array_equal(seen, self._seen_memory)
@@ -320,7 +324,7 @@ class Player:
         self.ground = ground_of(self.compiled, self.state)
         self.memory.take(self.ground)
         self.processor.take(self.ground)
-        self._inputs_moved = True
+        self._inputs_moved = self._has_regrouped = True
 
 
 def _span(seconds: float) -> str:

@@ -162,6 +162,9 @@ class Power:
         for place in ready.tolist():
             guest = self._guest(place)
             state.phase[place], state.boot_left[place] = s.RUNNING, 0.0
+            # What was missing of its boot size says nothing of its work: the next look judges that.
+            state.met, state.pace, state.cause = state.met.copy(), state.pace.copy(), state.cause.copy()
+            state.met[place], state.pace[place], state.cause[place] = 1.0, 1.0, s.NO_CAUSE
             if guest.agent:
                 agent_s = self.ground().compiled.plan.rules.starting.agent_s
                 state.agent_due[place] = tick + math.ceil(agent_s / self.tick_s - _DONE)
@@ -263,8 +266,7 @@ class Power:
         taken = self.volumes.take(host.id, host.bank, guest)
         if not isinstance(taken, Taken):
             return taken
-        costs = compiled.plan.rules.pace_cost
-        self.memory.disk[at] = costs.hdd if taken.volume.kind == "hdd" else costs.ssd
+        self.memory.on_hdd[at] = taken.volume.kind == "hdd"
         if taken.remark:
             self.tell("remark", guest.id, f"{guest.label}: {taken.remark}")
         return ""
@@ -301,8 +303,7 @@ class Power:
     def settle_in(self, places: NDArray[np.int64]) -> None:
         """Let guests that were on before the day began find their spill volumes; those that cannot are off."""
         compiled = self.ground().compiled
-        costs = compiled.plan.rules.pace_cost
-        self.memory.disk = np.where(on_hdd(compiled), costs.hdd, costs.ssd)
+        self.memory.on_hdd = on_hdd(compiled)
         for guest_id in in_starting_order(compiled, [self._guest(place).id for place in places.tolist()]):
             at = int(compiled.tree.guest_place[compiled.plan.guest_index[guest_id]])
             guest = self._guest(at)

@@ -117,6 +117,22 @@ class Summary:
         return document
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Memory:
+    """Memory as it has been since a tick."""
+
+    since: int
+    cause: NDArray[np.int8]
+    running: NDArray[np.bool_]
+    pace: Floats
+    met: Floats
+    backed: Floats
+    elastic: NDArray[np.bool_]
+    places: Places
+    fixed: float
+    saved: float
+
+
 class Tally:
     """Counts while a plan is played; whole ticks, so that skipping quiet ones changes no bit."""
 
@@ -136,7 +152,7 @@ class Tally:
         self._least_saved = np.inf
         self._elastic = np.zeros(guests, dtype=np.bool_)
         self._cpu: tuple[int, Floats, Floats, NDArray[np.bool_]] | None = None
-        self._memory: tuple[int, NDArray[np.int8], Places, float, float] | None = None
+        self._memory: _Memory | None = None
         self.saved_now = 0.0
 
     def note_cpu(self, tick: int, state: State) -> None:
@@ -156,31 +172,33 @@ class Tally:
     def note_memory(self, tick: int, state: State, ground: Ground, places: Places) -> None:
         """Take note that from a tick on memory is as it is now."""
         self._count_memory(tick)
-        running = state.phase == s.RUNNING
-        self._pace = np.where(running, np.minimum(self._pace, state.pace), self._pace)
-        self._met = np.where(running, np.minimum(self._met, state.met), self._met)
-        self._peak = np.maximum(self._peak, state.backed)
-        for number, _, free in places:
-            self._least[number] = min(self._least.get(number, np.inf), free)
         elastic = ground.elastic & ground.on
         ceilings = np.where(elastic, ground.guests[columns.CEILING], 0.0)
         self.saved_now = float((ceilings - state.given)[elastic].sum())
-        if elastic.any():
-            self._elastic |= elastic
-            self._least_saved = min(self._least_saved, self.saved_now)
         self._fixed_now = float(ceilings.sum())
-        self._memory = tick, state.cause, places, self._fixed_now, self.saved_now
+        self._memory = _Memory(
+            tick, state.cause, state.phase == s.RUNNING, state.pace, state.met, state.backed, elastic, places,
+            self._fixed_now, self.saved_now,
+        )  # fmt: skip
 
     def _count_memory(self, tick: int) -> None:
-        if self._memory is not None:
-            since, cause, places, fixed, saved = self._memory
-            ticks = tick - since
-            self._below[cause, self._every] += ticks
-            for number, pressure, _ in places:
-                self._pressure.setdefault(number, np.zeros(len(PRESSURES), dtype=np.int64))[pressure] += ticks
-            self._fixed += fixed * ticks
-            self._saved += saved * ticks
-            self._counted += ticks
+        now = self._memory
+        ticks = 0 if now is None else tick - now.since
+        if now is None or not ticks:
+            return
+        self._below[now.cause, self._every] += ticks
+        self._pace = np.where(now.running, np.minimum(self._pace, now.pace), self._pace)
+        self._met = np.where(now.running, np.minimum(self._met, now.met), self._met)
+        self._peak = np.maximum(self._peak, now.backed)
+        for number, pressure, free in now.places:
+            self._pressure.setdefault(number, np.zeros(len(PRESSURES), dtype=np.int64))[pressure] += ticks
+            self._least[number] = min(self._least.get(number, np.inf), free)
+        if now.elastic.any():
+            self._elastic = self._elastic | now.elastic
+            self._least_saved = min(self._least_saved, now.saved)
+        self._fixed += now.fixed * ticks
+        self._saved += now.saved * ticks
+        self._counted += ticks
 
     def savings(self) -> Savings | None:
         """Tell what elastic memory has saved up to what was counted last; None without elastic guests."""
@@ -200,6 +218,7 @@ class Tally:
         for name in ("_unmet", "_on", "_below", "_wanted", "_delivered"):
             setattr(now, name, getattr(self, name).copy())
         now._pressure = {number: count.copy() for number, count in self._pressure.items()}
+        now._least = dict(self._least)
         now._count_cpu(ticks)
         now._count_memory(ticks)
         return now._told(ground, state, ticks, finishes, log)
