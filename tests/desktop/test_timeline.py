@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QColor, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -14,6 +15,7 @@ from ruvex.desktop.actions import ActionName
 from ruvex.desktop.demo import story_paths
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.views.timeline.columns import columns_of
+from ruvex.desktop.views.timeline.raster import Canvas
 from ruvex.desktop.views.timeline.ruler import event_text
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.divide import compile_plan
@@ -469,3 +471,50 @@ class Detail(TimelineCase):
         half = columns_of(TimeScale(0, 900, 0.0, 86_400.0, 86_400.0), 900, 4000, 10.0)
         self.assertAlmostEqual(half.filled, 417, delta=1)
         self.assertEqual(half.highest(series[:4000]).size, half.filled)
+
+    def test_the_axis_keeps_to_the_day(self) -> None:
+        """Zooming keeps what is under the pointer, ends at a minute and at the day, and ticks stand at round times."""
+        scale = TimeScale(200, 1000, 0.0, 86_400.0, 86_400.0)
+        self.assertEqual(scale.zoomed(600, 2.0), scale)
+        near = scale
+        for _ in range(60):
+            near = near.zoomed(400, 0.7)
+        self.assertAlmostEqual(near.span_s, 60)
+        self.assertAlmostEqual(near.x(21_600), 400, delta=1e-6)
+        self.assertEqual(scale.zoomed(200, 0.25).moved(-500).start_s, 0)
+        self.assertEqual(scale.zoomed(1000, 0.25).moved(500).end_s, 86_400)
+        for shown in (scale, near, scale.zoomed(300, 0.1)):
+            ticks = shown.ticks(70)
+            self.assertGreaterEqual(len(ticks), 2)
+            self.assertTrue(all(shown.start_s <= tick <= shown.end_s for tick in ticks))
+            self.assertTrue(all(shown.x(b) - shown.x(a) >= 70 - 1e-6 for a, b in pairwise(ticks)))
+            self.assertTrue(all(tick % 10 == 0 for tick in ticks))
+        self.assertEqual((scale.time(-50), scale.time(5000)), (0, 86_400))
+        short = TimeScale(0, 100, 0.0, 30.0, 30.0)
+        self.assertEqual(short.zoomed(50, 0.1), short)
+
+    def test_a_lane_is_filled_as_high_as_its_value(self) -> None:
+        """Areas stand on each other, textures let the ground through, lines join their steps."""
+        paper, ink = QColor("#ffffff"), QColor("#000000")
+        canvas = Canvas(4, 21, paper, 1.0)
+        half = np.array([0.0, 5.0, 10.0, 20.0], dtype=np.float32)
+        canvas.area(np.zeros(4, dtype=np.float32), half, 10.0, 20, 0, ink)
+        black = (canvas.pixels == ink.rgb()).sum(axis=0).tolist()
+        self.assertEqual(black, [0, 10, 20, 20])
+        before = canvas.pixels.copy()
+        canvas.area(half, half, 10.0, 20, 0, QColor("#ff0000"))
+        np.testing.assert_array_equal(canvas.pixels, before)
+        for texture in ("missing", "balloon", "squeezed", "spilled", "bridged"):
+            with self.subTest(texture):
+                canvas = Canvas(60, 60, paper, 1.0)
+                full = np.full(60, 1.0, dtype=np.float32)
+                canvas.area(np.zeros(60, dtype=np.float32), full, 1.0, 59, 0, ink, texture)
+                part = float((canvas.pixels == ink.rgb()).mean())
+                self.assertGreater(part, 0.1)
+                self.assertLess(part, 0.75)
+        canvas = Canvas(3, 11, paper, 1.0)
+        canvas.line(np.array([0.0, 10.0, 10.0], dtype=np.float32), 10.0, 10, 0, ink)
+        self.assertEqual((canvas.pixels == ink.rgb()).sum(axis=0).tolist(), [1, 11, 1])
+        image = canvas.image()
+        self.assertEqual((image.width(), image.height()), (3, 11))
+        self.assertEqual(image.pixelColor(1, 5), ink)
