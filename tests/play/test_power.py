@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ruvex.plan import EditError, add_events, remove_items
 from ruvex.play import PHASES
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.play.site import PlayCase, guest_of
@@ -136,6 +137,37 @@ class Events(PlayCase):
         wanted = self.series(player, "a", "cpu_wanted")
         self.assertEqual([float(wanted[t]) for t in (29, 30, 89, 90)], [1000, 3000, 3000, 1000])
         self.assertEqual(float(self.series(player, "b", "cpu_wanted").max()), 1000)
+
+    def test_what_cannot_be_played_is_said(self) -> None:
+        """Moves and lost hosts are refused in the log; events of a time that is not reached do not happen."""
+        events = [
+            {"at": 10, "do": "move", "target": "a", "host": "h"}, {"at": 11, "do": "host-down", "target": "h"},
+            {"at": 12, "do": "host-up", "target": "h"}, {"at": 13, "do": "power-on", "target": "a"},
+            {"at": 500, "do": "power-off", "target": "a"},
+        ]  # fmt: skip
+        player = self.play(plan_of([cpu_guest("a", 100)], events=events), until_s=100)
+        self.assertEqual([e.kind for e in player.log], ["refused"] * 4)
+        self.assertIn("on already", player.log[-1].text)
+        self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
+
+    def test_plans_with_nothing_to_divide(self) -> None:
+        """Without guests, or without a host, a plan can be played: nothing is delivered, nothing fails."""
+        empty = self.play(plan_of([], host=None), until_s=100)
+        self.assertEqual((empty.summary().guests, empty.summary().savings), ((), None))
+        bare = self.play(plan_of([cpu_guest("a", 100), elastic("e", 2000)], host=None), until_s=100)
+        self.assertEqual(self.of(bare, "a", "delivered"), 0)
+        self.assertEqual(self.of(bare, "e", "given"), 0)
+        self.assertEqual(guest_of(bare.summary(), "a").fluid_wait, 1.0)
+
+    def test_events_are_kept_in_the_order_of_their_times(self) -> None:
+        """Events that are added go among those that are there, and leave with what they concern."""
+        plan = plan_of([cpu_guest("a", 100), cpu_guest("b", 100)], events=on(50, "a"))
+        more = plan_of([cpu_guest("a", 100), cpu_guest("b", 100)], events=[*on(90, "b"), *on(20, "b")]).events
+        both = add_events(plan, more)
+        self.assertEqual([(event.at, event.target) for event in both.events], [(20, "b"), (50, "a"), (90, "b")])
+        self.assertEqual([event.at for event in remove_items(both, ["b"]).events], [50])
+        with self.assertRaisesRegex(EditError, "there is no guest 'b'"):
+            add_events(remove_items(both, ["b"]), more)
 
 
 class Work(PlayCase):

@@ -253,3 +253,5 @@ class Recorded(PlayCase):
         player = Player(compile_plan(plan_from(data), {}))
         player.run()
         self.assertEqual((player.recording.every_s, player.recording.rows), (30, 8641))
+        many = Player(compile_plan(plan_of([cpu_guest(f"g{i}", 1) for i in range(5000)]), {}))
+        self.assertEqual(many.recording.times_s.size, 4001)

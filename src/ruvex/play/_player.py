@@ -35,6 +35,8 @@ from ruvex.play._work import TOUCHED, WORKING, Work
 
 RECORD_S: Final = 10.0
 _MOST_ROWS: Final = 8640
+_MOST_RECORDED: Final = 20_000_000
+"""Rows times guests that are recorded unless asked for otherwise: some 1.2 GB."""
 _ALMOST: Final = 1e-9
 
 Watch = Callable[["Player"], None]
@@ -50,7 +52,7 @@ class Player:
     until_s
         Where to stop, s; the end of the day if left out.
     record_s
-        How far apart the recorded rows are, s; 10 if left out, more for a day of more than 24 hours.
+        How far apart the recorded rows are, s; 10 if left out, more for a longer day or more than 2 300 guests.
     skip
         Whether to pass over ticks in which nothing changes. The result is the same to the bit.
     watch
@@ -85,7 +87,8 @@ class Player:
         end_s = plan.day_s if until_s is None else min(until_s, plan.day_s)
         self.end_tick = math.ceil(end_s / self.tick_s - _ALMOST)
         self._skip, self._watch = skip, watch
-        every = record_s if record_s is not None else max(RECORD_S, end_s / _MOST_ROWS)
+        rows = min(_MOST_ROWS, _MOST_RECORDED // max(1, len(plan.guests)))
+        every = record_s if record_s is not None else max(RECORD_S, end_s / rows)
         self.state = State.of(compiled.guests.shape[1])
         self.log: list[Entry] = []
         self.kept: list[Event] = []
