@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from ruvex.divide import compile_plan
@@ -101,6 +101,7 @@ class Slow(PlayCase):
         jumps(st.floats(100, 9000), 300), st.sampled_from([50.0, 333.0, 4000.0]), st.sampled_from([3.0, 40.0]),
         st.sampled_from([1, 7, 30]), st.sampled_from([0, 5, 60]), st.sampled_from([20.0, 500.0]),
     )  # fmt: skip
+    @example([(0, 3374.0), (98, 100.0), (104, 3369.0), (118, 100.0)], 50.0, 3.0, 1, 5, 20.0)
     @settings(max_examples=25)
     def test_elastic_guest(
         self, steps: Steps, grow: float, shrink: float, step: int, settle: int, balloon: float

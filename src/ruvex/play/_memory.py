@@ -227,6 +227,8 @@ class Memory:
                 step = math.ceil((step_number + 1) * pace.shrink_step_s / self._tick_s - _NOISE)
                 self.next_timer = min(self.next_timer, step)
         state.wish = np.where(breathing, np.maximum(wish, need), 0.0)
+        # Who has given back down to its need is not lower any more, whether or not another look comes before it falls.
+        state.low_at = np.where(state.wish <= need, -1, state.low_at)
 
         own = state.touched - state.shared
         held = np.where(ground.elastic, size - state.bridged, size)
