@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from itertools import pairwise
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QColor, QWheelEvent
+from PyQt6.QtGui import QColor, QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -384,6 +385,19 @@ class Looking(TimelineCase):
         self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (1920, 3120))
         self.key(Qt.Key.Key_Home)
         self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (0, 7200))
+
+    def test_a_lane_has_the_menu_of_its_row(self) -> None:
+        """A right click selects the row and opens its menu, with restart and surge in it."""
+        place = self.lanes.row_rect("kiosk-2").center()
+        menu = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, place, self.lanes.viewport().mapToGlobal(place))
+        # Without a screen a menu cannot take the keyboard, so it is only asked whether it would open, and where.
+        with patch.object(self.window.row_menu, "popup") as popup:
+            QApplication.sendEvent(self.lanes.viewport(), menu)
+            self.settle()
+        popup.assert_called_once_with(menu.globalPos())
+        self.assertEqual(self.open_plan.selected, "kiosk-2")
+        texts = [action.text() for action in self.window.row_menu.actions()]
+        self.assertLessEqual({"Restart", "Surge"}, set(texts))
 
     def test_lanes_show_what_was_played(self) -> None:
         """The squeezed part of kiosk-3 is seen only while the bank was too small; every look and size can be drawn."""

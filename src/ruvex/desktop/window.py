@@ -232,6 +232,7 @@ class Window(QMainWindow):
         self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
+        self.timeline.lanes.menu_asked.connect(self._on_menu_asked)
         self.timeline.told.connect(lambda text: self.notice.tell(text))
         for name in _VIEWS:
             self.actions_by_name[name].setCheckable(True)

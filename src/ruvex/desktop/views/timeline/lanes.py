@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QImage,
@@ -65,10 +65,13 @@ class Lanes(QAbstractScrollArea):
         Another part of the day shows.
     crossed()
         The crosshair stands at another time.
+    menu_asked(point)
+        The menu of the selected rows is wanted at a place of the screen.
     """
 
     scale_changed = pyqtSignal()
     crossed = pyqtSignal()
+    menu_asked = pyqtSignal(QPoint)
 
     def __init__(self, open_plan: OpenPlan, playing: Playing, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
@@ -377,12 +380,12 @@ class Lanes(QAbstractScrollArea):
             self._open_plan.set_moment(round(at_s))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        """Select the row whose menu is asked for; the window opens it."""
-        if event is not None:
-            row = self.row_at(event.pos().y())
-            if row is not None:
+        """Ask for the menu of a row; it is selected, if it was not."""
+        row = self.row_at(event.pos().y()) if event is not None else None
+        if event is not None and row is not None:
+            if row.item_id not in self._open_plan.selection:
                 self._open_plan.select(row.item_id)
-            event.ignore()
+            self.menu_asked.emit(event.globalPos())
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Put the crosshair back to the moment, or to where it plays."""
