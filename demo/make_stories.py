@@ -11,8 +11,8 @@ from typing import Any
 
 GIB = 1024
 HOST = {
-    "id": "slip-2", "name": "slip-2", "sockets": 1, "cores_per_socket": 8, "threads_per_core": 1, "mhz": 2600,
-    "memory_mib": 32 * GIB, "overhead_mib": 2 * GIB,
+    "id": "slip-2", "name": "slip-2", "sockets": 1, "cores_per_socket": 9, "threads_per_core": 1, "mhz": 2700,
+    "memory_mib": 31 * GIB, "overhead_mib": 2304, "numa_nodes": 1,
 }  # fmt: skip
 
 
@@ -27,7 +27,7 @@ def guest(name: str, mhz: Any, working: Any, touched: Any, memory: dict[str, Any
     return {"id": name, "name": name, "host": HOST["id"], "demand": work, **rest, "memory": memory}
 
 
-def elastic(boot: float, floor: float, ceiling: float, headroom: float = 15, **rest: Any) -> dict[str, Any]:
+def elastic(boot: float, floor: float, ceiling: float, headroom: float = 17, **rest: Any) -> dict[str, Any]:
     """Describe elastic memory, GiB."""
     settings = {"mode": "elastic", "boot": boot * GIB, "floor": floor * GIB, "ceiling": ceiling * GIB}
     return settings | {"headroom_percent": headroom} | rest
@@ -44,67 +44,71 @@ def power_on(at: str, *names: str) -> list[dict[str, Any]]:
 
 
 def plan(name: str, notes: str, guests: list[dict[str, Any]], **rest: Any) -> dict[str, Any]:
-    """Describe a plan of one host and two hours or so."""
-    hosts = [HOST | rest.pop("host", {})]
+    """Describe a plan of two hours, of one host if no other is given."""
+    hosts = rest.pop("hosts", None) or [HOST | rest.pop("host", {})]
     head = {"format": "ruvex-plan", "version": 1, "name": name, "notes": notes, "hosts": hosts}
     return head | {"guests": guests, "moment": 0, "day_s": 7200} | rest
 
 
-def squeeze() -> dict[str, Any]:
-    """Tell of an elastic guest that shrinks after its boot, surges, grows and gives back late."""
+def sale() -> dict[str, Any]:
+    """Tell of an elastic guest that grows for a sale, and for a second one while it is giving back."""
     return plan(
-        "The squeeze",
-        "Watch fare-desk come down from its boot size once its agent has loaded, and grow within seconds when the sale"
-        " opens at 00:30. The need is over at 00:50, but the memory comes back only minutes later, step by step.",
+        "The sale",
+        "Watch fare-desk grow within seconds when the sale opens at 00:25, and begin to give back only minutes after"
+        " it is over at 00:45. A second, smaller sale at 00:52 falls into the giving back: it is met from the start.",
         [
-            guest("fare-desk", steps(("00:00", 900), ("00:30", 6500), ("00:50", 1200)),
-                  steps(("00:00", 1600), ("00:30", 9 * GIB), ("00:50", 2200)), 0, elastic(6, 1, 12), power="off",
-                  vcpus=4),
-            guest("berth-board", 1200, 5 * GIB, 7 * GIB, thin(10, 2)),
-            guest("crew-portal", 800, 4 * GIB, 6 * GIB, thin(8)),
+            guest("fare-desk", steps(("00:00", 900), ("00:25", 6400), ("00:45", 1100), ("00:52", 3900), ("01:10", 950)),
+                  steps(("00:00", 1500), ("00:25", 9216), ("00:45", 2100), ("00:52", 6144), ("01:10", 1900)), 0,
+                  elastic(5.5, 1.25, 12.5), power="off", vcpus=4),
+            guest("berth-board", 1300, 5 * GIB, 7 * GIB, thin(9.5, 2.25)),
+            guest("crew-portal", 700, 4 * GIB, 5.5 * GIB, thin(7.5)),
         ],
         events=power_on("00:05", "fare-desk"),
     )  # fmt: skip
 
 
 def tight_restart() -> dict[str, Any]:
-    """Tell of a restart that disk helps through, and of the same start from cold that is refused."""
+    """Tell of a restart that disk helps through, of a cold start that is refused, and of one that passes."""
     return plan(
         "The tight restart",
-        "At 00:20 ramp-control is restarted on a host whose promises have grown: half of its boot size is not to be"
-        " had, and disk stands in until the agent loads. At 00:40 it is off, and a cold start at 00:45 is refused.",
+        "At 00:20 ramp-control is restarted where part of its boot size is not to be had: disk stands in until the"
+        " agent loads. Cold at 00:45 it is refused; at 00:55 tide-board has a lower floor, and at 01:00 it starts.",
         [
-            guest("harbour-map", 1500, 10 * GIB, 0, elastic(12, 12, 14, 0), vcpus=4),
-            guest("tide-board", 1500, 10 * GIB, 0, elastic(12, 12, 14, 0), vcpus=4),
-            guest("ramp-control", 700, 1800, 0, elastic(8, 2, 8), vcpus=2),
+            guest("harbour-map", 1500, 10.5 * GIB, 0, elastic(11.75, 11.5, 13.5, 0), vcpus=4),
+            guest("tide-board", 1400, 9.5 * GIB, 0, elastic(12.25, 12.25, 14.5, 0), vcpus=4),
+            guest("ramp-control", 700, 1800, 0, elastic(8.5, 2.25, 9), vcpus=2),
         ],
         events=[
             {"at": "00:20", "do": "restart", "target": "ramp-control"},
             {"at": "00:40", "do": "power-off", "target": "ramp-control"},
             *power_on("00:45", "ramp-control"),
+            {"at": "00:55", "do": "set", "target": "tide-board", "change": {"memory.floor": 7.25 * GIB}},
+            *power_on("01:00", "ramp-control"),
         ],
     )
 
 
 def bank() -> dict[str, Any]:
-    """Tell of a bank that is too small, of guests that lend in it, and of one spill volume too few."""
-    volumes = [{"id": f"bay-{i}", "mib": 6 * GIB, "kind": "ssd"} for i in (1, 2, 3)]
-    late = steps(("00:00", 1 * GIB), ("00:30", 4.5 * GIB))
+    """Tell of a bank that is too small, of members that lend, and of a volume that is left over but too small."""
+    volumes = [
+        {"id": f"bay-{i}", "mib": mib * GIB, "kind": "ssd"} for i, mib in ((1, 6.25), (2, 6.25), (3, 6.5), (4, 4))
+    ]
+    late = steps(("00:00", 1 * GIB), ("00:30", 5.5 * GIB))
     return plan(
         "The bank",
-        "Three kiosks share a bank of 10 GiB, and from 00:30 kiosk-1 needs what the others only once touched: they cede"
-        " it, and all page a little until the bank is raised at 01:00. The fourth kiosk finds no spill volume.",
+        "Three kiosks share a bank of 7.5 GiB, and from 00:30 kiosk-1 works with more than is left: the others lend"
+        " idle pages, and it pages until the bank is raised at 01:00. The volume left for kiosk-4 is too small.",
         [
-            guest("kiosk-1", 1500, late, late, thin(6, bank=True)),
-            guest("kiosk-2", 600, 1 * GIB, 4 * GIB, thin(6, bank=True)),
-            guest("kiosk-3", 600, 1 * GIB, 4 * GIB, thin(6, bank=True), agent=False),
-            guest("kiosk-4", 600, 1 * GIB, 2 * GIB, thin(6, bank=True), power="off"),
-            guest("ledger", 2000, 6 * GIB, 8 * GIB, thin(12, 4)),
+            guest("kiosk-1", 1500, late, late, thin(6.25, bank=True)),
+            guest("kiosk-2", 600, 1.25 * GIB, 3.75 * GIB, thin(6.25, bank=True)),
+            guest("kiosk-3", 500, 1.5 * GIB, 4.25 * GIB, thin(6.25, bank=True), agent=False),
+            guest("kiosk-4", 600, 1 * GIB, 2 * GIB, thin(6.25, bank=True), power="off"),
+            guest("ledger", 2000, 6 * GIB, 8 * GIB, thin(11.5, 3.75)),
         ],
-        host={"bank": {"size_mib": 10 * GIB, "max_mib": 16 * GIB, "spill_volumes": volumes}},
+        host={"bank": {"size_mib": 7.5 * GIB, "max_mib": 15 * GIB, "spill_volumes": volumes}},
         events=[
             *power_on("00:10", "kiosk-4"),
-            {"at": "01:00", "do": "set", "target": "slip-2", "change": {"bank.size_mib": 14 * GIB}},
+            {"at": "01:00", "do": "set", "target": "slip-2", "change": {"bank.size_mib": 13.5 * GIB}},
         ],
     )
 
@@ -117,9 +121,9 @@ def start_storm() -> dict[str, Any]:
         "At 00:10 ten tills are switched on at once. Booting wants every vCPU, so all boot slower than one alone would,"
         " and those with the fewest shares wait until others have given boot memory back.",
         [
-            *(guest(name, 400, 900, 0, elastic(4, 1, 4, shares=400 if i < 2 else 100 if i < 7 else 50), power="off",
-                    vcpus=4) for i, name in enumerate(names)),
-            guest("switchboard", 2600, 2 * GIB, 3 * GIB, thin(4, 2), cpu={"reservation": 2600}, vcpus=2),
+            *(guest(name, 400, 900, 0, elastic(4.25, 1.1, 5, shares=270 if i < 2 else 110 if i < 7 else 70),
+                    power="off", vcpus=4) for i, name in enumerate(names)),
+            guest("switchboard", 2500, 2 * GIB, 3 * GIB, thin(4.5, 2.25), cpu={"reservation": 2500}, vcpus=2),
         ],
         events=power_on("00:10", *names),
     )  # fmt: skip
@@ -132,8 +136,9 @@ def own_limit() -> dict[str, Any]:
         "pier-archive pages and crawls although half of the host is idle: its own limits, set long ago, keep it small."
         " At 01:00 they are lifted; watch pace and wait come right, and nobody pay for it.",
         [
-            guest("pier-archive", 5200, 7 * GIB, 9 * GIB, thin(12, limit=4 * GIB), cpu={"limit": 1500}, vcpus=4),
-            guest("crew-portal", 1200, 3 * GIB, 4 * GIB, thin(6)),
+            guest("pier-archive", 5100, 7.25 * GIB, 9 * GIB, thin(12.5, limit=4.25 * GIB), cpu={"limit": 1400},
+                  vcpus=4),
+            guest("crew-portal", 1200, 3 * GIB, 4 * GIB, thin(6.5)),
         ],
         events=[
             {"at": "01:00", "do": "set", "target": "pier-archive", "change": {"memory.limit": None, "cpu.limit": None}}
@@ -142,26 +147,56 @@ def own_limit() -> dict[str, Any]:
 
 
 def greedy_database() -> dict[str, Any]:
-    """Tell of a database that takes all it sees, and of a ceiling that is raised for it."""
+    """Tell of a database that fills all the memory it is given, and of the headroom that stops it."""
     return plan(
         "The greedy database",
-        "catch-db takes whatever memory it sees, so from 00:10 it grows to its ceiling, and after 01:00, when the"
-        " ceiling is raised, to the next one. Its elastic neighbours lose their headroom, and it never gives back.",
+        "catch-db fills all the memory it is given, so from 00:10 it grows to its ceiling, and after 00:50, when that"
+        " is raised, on into its neighbours' headroom. With 4 % of its own it would stop: less than what it leaves.",
         [
-            guest("catch-db", 2500, 3 * GIB, 0, elastic(4, 2, 10, 10), power="off", vcpus=4, demand={"greedy": True}),
-            guest("quay-web", 1800, 5 * GIB, 0, elastic(6, 2, 10, 30), vcpus=2),
-            guest("quay-mail", 1200, 5 * GIB, 0, elastic(6, 2, 10, 30), vcpus=2),
+            guest("catch-db", 2500, 3 * GIB, 0, elastic(4.75, 2.25, 10.5, 18), power="off", vcpus=4,
+                  demand={"greedy": True}),
+            guest("quay-web", 1800, 5 * GIB, 0, elastic(6.25, 2.25, 9.5, 28), vcpus=2),
+            guest("quay-mail", 1200, 5.25 * GIB, 0, elastic(6.5, 2.25, 9.5, 26), vcpus=2),
         ],
         events=[
             *power_on("00:10", "catch-db"),
-            {"at": "01:00", "do": "set", "target": "catch-db", "change": {"memory.ceiling": 18 * GIB}},
+            {"at": "00:50", "do": "set", "target": "catch-db", "change": {"memory.ceiling": 18.5 * GIB}},
         ],
-    )
+    )  # fmt: skip
+
+
+def lost_host() -> dict[str, Any]:
+    """Tell of a host that goes down at the rush, of who comes back where, and of an empty host that returns."""
+    other = HOST | {"id": "slip-3", "name": "slip-3", "cores_per_socket": 5, "memory_mib": 30 * GIB}
+    rush = steps(("00:00", 900), ("00:15", 5200), ("01:15", 1100))
+
+    return plan(
+        "The host that goes down",
+        "At 00:30, in the rush, slip-3 is lost: 43 seconds later its guests start on slip-2 by their turn, and all"
+        " there have less. The archive stays off, one waits for memory until slip-3 comes up at 01:00, empty.",
+        [
+            guest("gate-desk", rush, 5 * GIB, 6 * GIB, thin(8.5, 6.25), vcpus=4),
+            guest("crew-portal", rush, 6 * GIB, 8 * GIB, thin(9.5), vcpus=2),
+            guest("tide-board", 1500, 5 * GIB, 0, elastic(6.25, 2.75, 8.5), vcpus=2),
+            guest("ticket-desk", rush, 5.5 * GIB, 6 * GIB, thin(8.5, 4.25), vcpus=4)
+            | {"host": "slip-3", "comes_back": 1},
+            guest("ramp-control", 1300, 3.5 * GIB, 0, elastic(4.75, 2.25, 6.5), vcpus=2)
+            | {"host": "slip-3", "comes_back": 2},
+            guest("fare-engine", 1700, 12 * GIB, 0, {"mode": "fixed", "size": 13.5 * GIB}, vcpus=4)
+            | {"host": "slip-3"},
+            guest("pier-archive", 900, 2 * GIB, 3 * GIB, thin(5.5), vcpus=2)
+            | {"host": "slip-3", "comes_back": "stays-off"},
+        ],
+        hosts=[HOST | {"cores_per_socket": 6}, other],
+        events=[
+            {"at": "00:30", "do": "host-down", "target": "slip-3"}, {"at": "01:00", "do": "host-up", "target": "slip-3"}
+        ],
+    )  # fmt: skip
 
 
 STORIES = {
-    "1-squeeze": squeeze, "2-tight-restart": tight_restart, "3-bank": bank, "4-start-storm": start_storm,
-    "5-own-limit": own_limit, "6-greedy-database": greedy_database,
+    "1-sale": sale, "2-tight-restart": tight_restart, "3-bank": bank, "4-start-storm": start_storm,
+    "5-own-limit": own_limit, "6-greedy-database": greedy_database, "7-lost-host": lost_host,
 }  # fmt: skip
 
 

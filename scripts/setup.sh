@@ -63,4 +63,6 @@ ruvex_setup() {
     "$root/.venv/bin/python" -m pip install --quiet --disable-pip-version-check --editable "$root$extra" >&2
     printf '%s' "$wanted" >"$stamp"
   fi
+  # Compiles what computes, unless it has been; it takes about a minute the first time.
+  "$root/.venv/bin/ruvex" prepare
 }

@@ -12,15 +12,19 @@ HOST = {
     "sockets": 1,
     "cores_per_socket": 10,
     "threads_per_core": 1,
+    "numa_nodes": 1,
     "memory_mib": 100_000,
 }
+PLAIN = {"idle_counts_as": 1, "pressure": {"kept_percent": 0}}
+"""Rules in which an idle page counts as a busy one and nothing is kept free: easier to work out on paper."""
 
 
 def plan_of(
     guests: list[dict[str, Any]], pools: list[dict[str, Any]] | None = None, *, host: Any = HOST, **rest: Any
 ) -> Plan:
-    """Build a plan of one host (10 cores of 1000 MHz, 100 000 MiB), checked as on reading."""
+    """Build a plan of one host (10 cores of 1000 MHz, 100 000 MiB) with plain rules, checked as on reading."""
     hosts = [] if host is None else [host]
+    rest["rules"] = PLAIN | rest.get("rules", {})
     data = {"format": "ruvex-plan", "version": 1, "name": "test", "hosts": hosts, "pools": pools or []}
     return plan_from(data | {"guests": guests} | rest)
 

@@ -4,24 +4,39 @@ from __future__ import annotations
 
 import ast
 import inspect
+import os
 import re
+import subprocess
+import sys
 import unittest
 from pathlib import Path
 
+import ruvex.advise
 import ruvex.divide
+import ruvex.exchange
 import ruvex.plan
+import ruvex.play
+import ruvex.promise
+import ruvex.site
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "ruvex"
-CORE = ("plan", "divide", "play", "advise", "exchange")
-MAY_IMPORT = {
+MAY_IMPORT: dict[str, set[str]] = {
     "plan": set(),
-    "divide": {"plan"},
-    "play": {"plan", "divide"},
-    "advise": {"plan", "divide", "play"},
-    "exchange": {"plan", "divide", "play", "advise"},
-    "cli": {*CORE, "desktop"},
-    "desktop": {*CORE},
+    "engine": set(),
+    "site": {"plan", "engine"},
+    "divide": {"plan", "engine", "site"},
+    "promise": {"plan", "engine", "site", "divide"},
+    "play": {"plan", "engine", "site", "divide", "promise"},
+    "advise": {"plan", "engine", "site", "divide", "promise", "play"},
+    "exchange": {"plan", "engine", "site", "divide", "promise", "play", "advise"},
+}
+CORE = tuple(MAY_IMPORT)
+MAY_IMPORT |= {"cli": {*CORE, "desktop"}, "desktop": {*CORE}}
+DESKTOP_MAY_NOT = {
+    "widgets": {"views", "sheets", "window", "app", "menus"},
+    "views": {"sheets", "window", "app", "menus"},
+    "sheets": {"views", "window", "app", "menus"},
 }
 MOST_LINES = 500
 
@@ -50,7 +65,28 @@ class Architecture(unittest.TestCase):
                 if parts[0] == "ruvex" and len(parts) > 1 and parts[1] != package and package in MAY_IMPORT:
                     with self.subTest(file=str(path), imports=name):
                         self.assertIn(parts[1], MAY_IMPORT[package])
-                        self.assertEqual(len(parts), 2, "import it from the package's root")
+                        self.assertIn(name, (f"ruvex.{parts[1]}", "ruvex.engine.rows"), "import it from the root")
+
+    def test_arrows_go_one_way_inside_the_desktop(self) -> None:
+        """Widgets know no view and no sheet; views know no sheet, sheets no view, and neither the window."""
+        desktop = SOURCE / "desktop"
+        for path in sorted(desktop.rglob("*.py")):
+            parts = path.relative_to(desktop).parts
+            for name in imports_of(path):
+                names = name.split(".")
+                if len(parts) > 1 and names[:2] == ["ruvex", "desktop"] and len(names) > 2:
+                    with self.subTest(file=str(path), imports=name):
+                        self.assertNotIn(names[2], DESKTOP_MAY_NOT[parts[0]] - {parts[0]})
+
+    def test_commands_and_window_do_not_wait_for_the_compiler(self) -> None:
+        """Importing any package loads no compiler; only what calls a kernel does."""
+        packages = ", ".join(f"ruvex.{name}" for name in (*CORE, "cli", "desktop.window"))
+        code = f"import sys, {packages}\nprint([m for m in ('numba', 'llvmlite') if m in sys.modules])"
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True,
+            env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
+        )  # fmt: skip
+        self.assertEqual(done.stdout.strip(), "[]")
 
     def test_core_is_free_of_interface_code(self) -> None:
         """The core imports neither Qt nor typer nor rich, and the plan no NumPy."""
@@ -67,7 +103,8 @@ class Architecture(unittest.TestCase):
 
     def test_public_names_exist_and_are_sorted(self) -> None:
         """What a core package offers is there, documented, and listed in order."""
-        for package in (ruvex.plan, ruvex.divide):
+        parts = (ruvex.plan, ruvex.site, ruvex.divide, ruvex.promise, ruvex.play, ruvex.advise, ruvex.exchange)
+        for package in parts:
             names = package.__all__
             self.assertEqual(names, sorted(names, key=lambda n: (not n.isupper(), not n[0].isupper(), n)))
             for name in names:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import struct
 import subprocess
 import sys
@@ -62,11 +63,12 @@ class Scripts(unittest.TestCase):
     def test_open_refuses_in_words(self) -> None:
         """``ruvex open`` with a plan that cannot be used ends with status 2 and the reason, without a window."""
         bad = self.folder / "bad.ruvex.json"
-        bad.write_text(DEMO.read_text().replace('"cores_per_socket": 12', '"cores_per_socket": 0'))
+        text = (DEMO.parent / "stories" / "1-sale.ruvex.json").read_text()
+        bad.write_text(re.sub('"cores_per_socket": [0-9]+', '"cores_per_socket": 0', text, count=1))
         code = "from ruvex.cli import main; main()"
         done = run(sys.executable, "-c", code, "open", str(bad), QT_QPA_PLATFORM="offscreen")
         self.assertEqual(done.returncode, 2)
-        self.assertIn("hosts[0].cores_per_socket (pier-1): 0 is not allowed; it must be at least 1", done.stderr)
+        self.assertIn("hosts[0].cores_per_socket (slip-2): 0 is not allowed; it must be at least 1", done.stderr)
         self.assertNotIn("Traceback", done.stderr)
 
     def test_every_script_is_sound(self) -> None:

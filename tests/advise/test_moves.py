@@ -8,8 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.advise import amount_to_split, moves_for, split_among
-from ruvex.divide import claims_of, compile_plan, divide
+from ruvex.divide import divide
 from ruvex.plan import EditError, Plan, change_many
+from ruvex.promise import claims_of
+from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 
@@ -23,7 +25,7 @@ class Moves(unittest.TestCase):
             [cpu_guest("a", 8000, limit=3000, pool="p"), cpu_guest("b", 8000, pool="p"), cpu_guest("c", 8000)],
             [{"id": "p", "name": "Pier", "cpu": {"limit": 4000}}],
         )
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         found = {move.text: move for move in moves_for(compiled, divide(compiled, 0.0), "a")["cpu"]}
         self.assertEqual(found["move it to the top, beside the pools"].gain, 1000)
         self.assertAlmostEqual(found["twice the shares (200)"].gain, 2000 / 3)
@@ -34,14 +36,14 @@ class Moves(unittest.TestCase):
     def test_agent_and_ceiling(self) -> None:
         """An elastic guest without its agent is helped by the agent."""
         guest = memory_guest("a", 6000, mode="elastic", boot=2000, floor=1000, ceiling=8000) | {"agent": False}
-        compiled = compile_plan(plan_of([guest]), {})
+        compiled = site_of(plan_of([guest]), {})
         texts = [move.text for move in moves_for(compiled, divide(compiled, 0.0), "a")["memory"]]
         self.assertEqual(texts, ["install the agent, so that it can grow"])
 
     def test_nothing_helps_who_lacks_nothing(self) -> None:
         """Nor one that is off."""
         plan = plan_of([cpu_guest("a", 10), cpu_guest("b", 9) | {"power": "off"}])
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         self.assertEqual([moves_for(compiled, divide(compiled, 0.0), i)["cpu"] for i in "ab"], [[], []])
 
     @settings(max_examples=40)
@@ -52,10 +54,10 @@ class Moves(unittest.TestCase):
         if not on:
             return
         item, resource = data.draw(st.sampled_from(on)), data.draw(st.sampled_from(["cpu", "memory"]))
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         before = divide(compiled, 0.0)
         for move in moves_for(compiled, before, item)[resource]:
-            after = divide(compile_plan(change_many(plan, move.changes), {}), 0.0)
+            after = divide(site_of(change_many(plan, move.changes), {}), 0.0)
             for guest, change in [(item, move.gain), *move.losses]:
                 old, new = (float(getattr(d, resource).delivered[d.position[guest]]) for d in (before, after))
                 self.assertAlmostEqual(new - old, change, delta=1e-6 * max(1.0, abs(old)))
@@ -71,7 +73,7 @@ class Split(unittest.TestCase):
             memory_guest("b", 0, mode="fixed", size=7000, pool="p") | {"power": "off"},
         ]
         rules = {"guest_overhead": {"fixed_mib": 500}, "set_aside_percent": {"memory": 10}}
-        claims = claims_of(compile_plan(plan_of(guests, [{"id": "p"}, {"id": "q"}, {"id": "r"}], rules=rules), {}))
+        claims = claims_of(site_of(plan_of(guests, [{"id": "p"}, {"id": "q"}, {"id": "r"}], rules=rules), {}))
         self.assertEqual(amount_to_split(claims, ["p", "q", "r"], "memory"), 84_000)
         changes = split_among(claims, {"p": 50, "q": 30, "r": 20}, "memory", "reservation")
         self.assertEqual(
@@ -84,7 +86,7 @@ class Split(unittest.TestCase):
     def test_refusals(self) -> None:
         """More than all, less than nothing, pools of different parents."""
         pools = [{"id": "p"}, {"id": "q", "parent": "p"}, {"id": "r"}]
-        claims = claims_of(compile_plan(plan_of([], pools), {}))
+        claims = claims_of(site_of(plan_of([], pools), {}))
         for percents in ({"p": 60, "r": 60}, {"p": -1, "r": 5}, {"p": 10, "q": 10}, {}):
             with self.assertRaises(EditError):
                 split_among(claims, percents, "cpu", "reservation")

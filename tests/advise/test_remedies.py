@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.advise import nearest_value, refusal_of, remedies_for
-from ruvex.divide import compile_plan
 from ruvex.plan import EditError, Plan, change_many, change_settings
+from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 
@@ -30,7 +30,7 @@ class WorkedExamples(unittest.TestCase):
             cpu_guest("a", 0, reservation=2000, pool="p"),
             cpu_guest("b", 0, reservation=1500, pool="p") | {"power": "off"},
         ]
-        compiled = compile_plan(plan_of(guests, pools), {})
+        compiled = site_of(plan_of(guests, pools), {})
         found = {str(r.changes) for r in remedies_for(compiled, partial(switch_on, "b"), ["b"], booting=["b"])}
         self.assertIn("(('p', {'cpu.draws': True}),)", found)
         self.assertIn("(('p', {'cpu.reservation': 3500}),)", found)
@@ -43,9 +43,7 @@ class WorkedExamples(unittest.TestCase):
             {"id": "outer", "name": "Outer", "cpu": {"draws": False}},
             {"id": "inner", "name": "Inner", "parent": "outer", "cpu": {"draws": False}},
         ]
-        compiled = compile_plan(
-            plan_of([cpu_guest("b", 0, reservation=500, pool="inner") | {"power": "off"}], pools), {}
-        )
+        compiled = site_of(plan_of([cpu_guest("b", 0, reservation=500, pool="inner") | {"power": "off"}], pools), {})
         texts = [r.text for r in remedies_for(compiled, partial(switch_on, "b"), ["b"], booting=["b"])]
         self.assertIn("let Inner draw on Outer and let Outer draw on the supply", texts)
 
@@ -53,7 +51,7 @@ class WorkedExamples(unittest.TestCase):
         """At the top, less is set aside, or a pool gives back what nobody in it claims."""
         pools = [{"id": "p", "name": "Pool", "cpu": {"reservation": 7000}}]
         guests = [cpu_guest("b", 0, reservation=2500) | {"power": "off"}]
-        compiled = compile_plan(plan_of(guests, pools, rules={"set_aside_percent": {"cpu": 20}}), {})
+        compiled = site_of(plan_of(guests, pools, rules={"set_aside_percent": {"cpu": 20}}), {})
         texts = [r.text for r in remedies_for(compiled, partial(switch_on, "b"), ["b"], booting=["b"])]
         self.assertIn("set 5 % aside instead of 20 %", texts)
         self.assertTrue(any("that nobody claims from Pool" in text for text in texts), texts)
@@ -62,23 +60,23 @@ class WorkedExamples(unittest.TestCase):
         """Nothing set aside of nothing could help: a guest with a promise waits for a host."""
         guests = [cpu_guest("b", 0, reservation=500) | {"power": "off"}]
         plan = plan_of(guests, host=None, rules={"set_aside_percent": {"cpu": 20, "memory": 20}})
-        found = remedies_for(compile_plan(plan, {}), partial(switch_on, "b"), ["b"], booting=["b"])
+        found = remedies_for(site_of(plan, {}), partial(switch_on, "b"), ["b"], booting=["b"])
         self.assertEqual([r.changes for r in found], [(("b", {"cpu.reservation": 0}),)])
 
     def test_spill_space(self) -> None:
         """More of it, or a reservation that spares it."""
         guests = [memory_guest("a", 0, 0, mode="thin", size=8000) | {"power": "off"}]
-        compiled = compile_plan(plan_of(guests, host=HOST | {"spill_mib": 5000}), {})
+        compiled = site_of(plan_of(guests, host=HOST | {"spill_mib": 5000}), {})
         changes = [r.changes[0] for r in remedies_for(compiled, partial(switch_on, "a"), ["a"], booting=["a"])]
         self.assertIn(("a", {"memory.reservation": 3000}), changes)
         self.assertIn(("h", {"spill_mib": 8000}), changes)
 
     def test_nearest_value(self) -> None:
         """Of 10 000 MHz 4000 are held; 6000 is the most the other may have, and 20 % the most set aside."""
-        compiled = compile_plan(plan_of([cpu_guest("a", 0, reservation=4000), cpu_guest("b", 0)]), {})
+        compiled = site_of(plan_of([cpu_guest("a", 0, reservation=4000), cpu_guest("b", 0)]), {})
         self.assertEqual(nearest_value(compiled, "b", "cpu.reservation", 9000), 6000)
         self.assertEqual(nearest_value(compiled, "rules", "set_aside_percent.cpu", 99.9), 60)
-        full = compile_plan(plan_of([cpu_guest("a", 0, reservation=10_000), cpu_guest("b", 0)]), {})
+        full = site_of(plan_of([cpu_guest("a", 0, reservation=10_000), cpu_guest("b", 0)]), {})
         self.assertIsNone(nearest_value(full, "b", "cpu.reservation", 9000))
 
 
@@ -94,7 +92,7 @@ class OnAnyPlan(unittest.TestCase):
         for pool in plan.pools:
             plan = change_settings(plan, pool.id, {"cpu.draws": data.draw(st.booleans())})
         guest = data.draw(st.sampled_from(plan.guests)).id
-        compiled = compile_plan(change_settings(plan, guest, {"power": "off"}), {})
+        compiled = site_of(change_settings(plan, guest, {"power": "off"}), {})
         edit = partial(switch_on, guest)
         refused = refusal_of(compiled, edit, [guest], booting=[guest]) is not None
         found = remedies_for(compiled, edit, [guest], booting=[guest])
@@ -109,9 +107,9 @@ class OnAnyPlan(unittest.TestCase):
         wished = data.draw(st.integers(1, 4000))
         key = "cpu.reservation"
         try:
-            value = nearest_value(compile_plan(plan, {}), guest, key, wished)
+            value = nearest_value(site_of(plan, {}), guest, key, wished)
         except EditError:
             return
         if value is not None:
-            one = refusal_of(compile_plan(plan, {}), lambda p: change_settings(p, guest, {key: value}), [guest])
+            one = refusal_of(site_of(plan, {}), lambda p: change_settings(p, guest, {key: value}), [guest])
             self.assertIsNone(one)

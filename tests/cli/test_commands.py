@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 import tempfile
 import unittest
 from pathlib import Path
 
-from ruvex.divide import compile_plan, divide
+from ruvex.divide import divide
 from ruvex.plan import plan_schema, plan_text, read_plan
+from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 
+KEYS = "supply wanted promised delivered broken placement rows places"
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
 
@@ -48,9 +51,9 @@ class Commands(unittest.TestCase):
         done = run("divide", str(DEMO), "--json", "--at", "17:20:30")
         document = json.loads(done.stdout)
         file = read_plan(DEMO)
-        self.assertEqual(document, divide(compile_plan(file.plan, file.traces), 62_430).to_json())
+        self.assertEqual(document, divide(site_of(file.plan, file.traces), 62_430).to_json())
         self.assertEqual(list(document), ["plan", "at", "cpu", "memory"])
-        self.assertEqual(list(document["cpu"]), ["supply", "wanted", "promised", "delivered", "broken", "rows"])
+        self.assertEqual(list(document["cpu"]), KEYS.split())
         row = document["memory"]["rows"][0]
         keys = "id kind parent reservation limit shares weight floor use cap wanted delivered unmet broken"
         self.assertEqual(list(row), keys.split())
@@ -59,6 +62,33 @@ class Commands(unittest.TestCase):
         for row in document["cpu"]["rows"]:
             self.assertTrue(row["parent"] is None or row["parent"] in seen)
             seen.add(row["id"])
+
+    def test_divide_by_host(self) -> None:
+        """By host, each one's guests stand under its name, and supplies and parts of all hosts add up to the site's."""
+        done = run("divide", str(DEMO), "--by-host")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        plan = read_plan(DEMO).plan
+        told = re.findall(r"^(CPU|Memory) of ([^,]+), ", done.stdout, re.MULTILINE)
+        names = [host.label for host in plan.hosts]
+        banks = [f"the bank of {host.label}" for host in plan.hosts if host.bank is not None]
+        self.assertEqual([name for kind, name in told if kind == "CPU"], names)
+        self.assertEqual([name for kind, name in told if kind == "Memory"], names + banks)
+        for part in re.split(r"^(?=CPU|Memory)", done.stdout, flags=re.MULTILINE)[1:]:
+            host = part.split(",")[0].split()[-1]
+            for guest in plan.guests:
+                shown = re.search(rf"^ *{re.escape(guest.label)}  ", part, re.MULTILINE)
+                self.assertTrue(shown is None or guest.host == host, f"{guest.label} under {host}")
+        document = json.loads(run("divide", str(DEMO), "--json").stdout)
+        for resource in ("cpu", "memory"):
+            part = document[resource]
+            for key in ("supply", "delivered"):
+                total = sum(place[key] for place in part["places"])
+                self.assertAlmostEqual(total, part[key], delta=1e-6 * part[key])
+            where = {row["id"]: row["host"] for row in part["rows"] if row["kind"] == "guest"}
+            for host in plan.hosts:
+                given = sum(row["delivered"] for row in part["rows"] if where.get(row["id"]) == host.id)
+                there = sum(place["delivered"] for place in part["places"] if place["host"] == host.id)
+                self.assertAlmostEqual(given, there, delta=1e-6 * part["supply"])
 
     def test_schema(self) -> None:
         """``ruvex schema`` prints the schema."""
@@ -89,7 +119,12 @@ class Commands(unittest.TestCase):
         done = run("divide", str(DEMO), "--at", "08:10", "--why", "ticket-db")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         told = done.stdout.replace("\u202f", " ")
-        for words in ("6.00 GHz  promised", "kept back by the supply", "Who has it: web-front-1", "+4.64 GHz  reserve"):
+        for words in (
+            "6.20 GHz  promised",
+            "kept back by the supply of skerry-1",
+            "Who has it: web-front-1",
+            "+4.44 GHz  reserve",
+        ):
             self.assertIn(words, told)
         document = json.loads(run("divide", str(DEMO), "--at", "08:10", "--why", "booking", "--json").stdout)
         steps = [rung["amount"] for rung in document["memory"]["rungs"]]
@@ -139,11 +174,11 @@ class Commands(unittest.TestCase):
         self.assertIn("g9999", run("divide", str(path)).stdout)
 
     def test_help_imports_nothing_heavy(self) -> None:
-        """The help comes without Qt, NumPy, SciPy or pydantic."""
+        """The help comes without Qt, NumPy, SciPy, pydantic or the compiler."""
         code = (
             "import sys\nfrom ruvex.cli import main\nsys.argv = ['ruvex', '--help']\n"
             "try: main()\nexcept SystemExit: pass\n"
-            "print([m for m in ('PyQt6', 'numpy', 'scipy', 'pydantic') if m in sys.modules])"
+            "print([m for m in ('PyQt6', 'numpy', 'scipy', 'pydantic', 'numba') if m in sys.modules])"
         )
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
         self.assertEqual(done.stdout.splitlines()[-1], "[]")

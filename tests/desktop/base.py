@@ -57,7 +57,8 @@ class WindowCase(unittest.TestCase):
         self.settle()
 
     def _on_message(self, kind: QtMsgType, _context: object, text: str | None) -> None:
-        if kind != QtMsgType.QtDebugMsg:
+        # Without a screen, every window says so that its least size cannot be told to a window manager.
+        if kind != QtMsgType.QtDebugMsg and "propagateSizeHints" not in (text or ""):
             self.warnings.append(text or "")
 
     def tearDown(self) -> None:

@@ -8,8 +8,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop.widgets.dial_settings import dial_settings
-from ruvex.divide import compile_plan, divide
+from ruvex.divide import divide
 from ruvex.plan import Guest, Plan, Pool, find_item
+from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
@@ -18,7 +19,7 @@ def handles(plan: Plan, item_id: str, resource: str) -> list[tuple[Any, ...]]:
     """Give name, value and allowed range of each handle."""
     item = find_item(plan, item_id)
     assert isinstance(item, Guest | Pool)
-    found = dial_settings(plan, divide(compile_plan(plan, {})), item, resource)
+    found = dial_settings(plan, divide(site_of(plan, {})), item, resource)
     return [(handle.name, handle.value, handle.low, handle.high) for handle in found.handles]
 
 
@@ -131,8 +132,8 @@ class Settings(WindowCase):
         """The panel says in words how well the want is met, and what stands out."""
         self.open_demo()
         for item_id, place, words in (
-            ("ticket-db", "memory", "of the memory it wants, lacks"),
-            ("payroll", "memory", "holds 5.00\u202fGiB it does not need"),
+            ("gate-cameras", "memory", "of the memory it wants, lacks"),
+            ("payroll", "memory", "holds 4.00\u202fGiB it does not need"),
             ("payroll", "cpu", "gets all it wants"),
         ):
             self.open_plan.select(item_id)
@@ -140,7 +141,7 @@ class Settings(WindowCase):
         for item_id, words in (
             ("intranet", "agent missing: its memory stays at boot size"),
             ("lagoon-sim", "powered off: takes no part"),
-            ("office", "CPU: 5.20 of 0.00 claimed, 5.20 drawn from above, 29.4 free"),
+            ("office", "CPU: 4.70 of 0.00 claimed, 4.70 drawn from above, 46.6 free"),
         ):
             self.open_plan.select(item_id)
             self.assertIn(words, self.dials._facts.text())

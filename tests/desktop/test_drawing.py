@@ -11,7 +11,8 @@ from ruvex.desktop.theme import DARK, LIGHT, blend
 from ruvex.desktop.views.division.frame import frame_for
 from ruvex.desktop.views.division.rows import RowList
 from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
-from ruvex.divide import compile_plan, divide
+from ruvex.divide import divide
+from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import WindowCase
 
@@ -135,7 +136,7 @@ class Layout(unittest.TestCase):
         pools = [{"id": "a"}, {"id": "a1", "parent": "a"}, {"id": "b"}]
         guests = [cpu_guest("x", 1, pool="a1"), cpu_guest("y", 1, pool="b"), cpu_guest("z", 1)]
         plan = plan_of(guests, pools)
-        division, rows = divide(compile_plan(plan, {})), RowList()
+        division, rows = divide(site_of(plan, {})), RowList()
         rows.rebuild(division, plan, set(), (20, 30))
         self.assertEqual([r.item_id for r in rows.rows], ["a", "a1", "x", "b", "y", "z"])
         self.assertEqual([r.hue for r in rows.rows], [0, 0, 0, 1, 1, None])

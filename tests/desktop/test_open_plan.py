@@ -14,8 +14,9 @@ from PyQt6.QtTest import QSignalSpy
 from ruvex.desktop import make_application
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.widgets.effect_line import effect_text
-from ruvex.divide import compile_plan, divide
+from ruvex.divide import divide
 from ruvex.plan import EditError, Plan, plan_text, read_plan
+from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 from tests.divide.strategies import plans
 
@@ -56,7 +57,7 @@ class Editing(unittest.TestCase):
 
     def assert_shown(self, open_plan: OpenPlan) -> None:
         """What is shown is what a fresh division of the shown plan gives."""
-        fresh = divide(compile_plan(open_plan.plan, {}))
+        fresh = divide(site_of(open_plan.plan, {}))
         self.assertEqual(open_plan.division.to_json(), fresh.to_json())
 
     @EXAMPLES

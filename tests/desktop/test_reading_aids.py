@@ -33,9 +33,9 @@ class Aids(WindowCase):
             shown.append(field.line.text())
             QTest.keyClick(self.window, Qt.Key.Key_U)
             self.settle()
-        self.assertEqual(shown, ["1.20\u202fGHz", "1.923\u202f%", "11.54\u202f%", "0.4615\u202fcores"])
+        self.assertEqual(shown, ["1.35\u202fGHz", "4.545\u202f%", "12.5\u202f%", "0.5\u202fcores"])
         for unit, typed, mhz in (
-            ("% of own vCPUs", "50", 5200), ("cores", "1,5", 3900), ("% of host", "5 %", 3120), ("GHz", "50 %", 5200),
+            ("% of own vCPUs", "50", 5400), ("cores", "1,5", 4050), ("% of host", "5 %", 1485), ("GHz", "50 %", 5400),
             ("% of host", "2.5 GHz", 2500),
         ):  # fmt: skip
             self.open_plan.units.choose("cpu", unit)
@@ -97,16 +97,16 @@ class Aids(WindowCase):
         self.settle()
         side = self.dials.why.sides["cpu"]
         self.assertEqual([text for _, text in side.ladder.lines][:2], ["promised", "delivered"])
-        self.assertIn("web-front-1 1.16", side.having.text())
+        self.assertIn("web-front-1 1.64", side.having.text())
         offer = side.offers[0]
-        self.assertIn("+4.64", offer.text())
+        self.assertIn("+4.44", offer.text())
         offer.setFocus()
         self.settle()
         self.assertIsNotNone(self.open_plan.before)
-        self.assertAlmostEqual(self.delivered("ticket-db"), 10_637, delta=5)
+        self.assertAlmostEqual(self.delivered("ticket-db"), 10_639, delta=5)
         QTest.mouseClick(offer, LEFT)
         self.settle()
-        self.assertAlmostEqual(self.delivered("ticket-db"), 10_637, delta=5)
+        self.assertAlmostEqual(self.delivered("ticket-db"), 10_639, delta=5)
         self.assertEqual(self.open_plan.undo_stack.count(), 1)
         self.open_plan.select("lagoon-sim")
         self.settle()
@@ -115,7 +115,7 @@ class Aids(WindowCase):
     def test_overcommit_in_the_head(self) -> None:
         """The band tells vCPUs for each core and memory against the supply."""
         self.assertRegex(
-            self.window.head._ratios.text(), r"4\.9 vCPU/core · memory 150.% configured, 53.% promised, 107"
+            self.window.head._ratios.text(), r"4\.4 vCPU/core · memory 13\d.% configured, 4\d.% promised, 9"
         )
 
     def test_readers_hear_the_rows(self) -> None:
@@ -126,13 +126,13 @@ class Aids(WindowCase):
         self.open_plan.select("gate-north")
         index = reader.currentIndex()
         role = Qt.ItemDataRole.AccessibleTextRole
-        self.assertIn("guest: gate-north; CPU: gets 1.29", index.data(role))
+        self.assertIn("guest: gate-north  on skerry-1; CPU: gets 0.49", index.data(role))
         self.assertIn("pool: Terminals", index.parent().data(role))
         self.assertEqual(index.parent().parent().data(), "Sailing operations")
         QTest.keyClick(reader, Qt.Key.Key_Down)
         self.assertEqual(self.open_plan.selected, "gate-south")
         self.assertEqual(reader.currentIndex().data(), "gate-south")
-        self.assertIn("reservation 6000", self._track_words("ticket-db"))
+        self.assertIn("reservation 6200", self._track_words("ticket-db"))
 
     def _track_words(self, item_id: str) -> str:
         self.open_plan.select(item_id)

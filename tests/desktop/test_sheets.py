@@ -101,26 +101,26 @@ class GuestSheet(SheetCase):
         self.choose(page.mode_form.choosers["memory.mode"], "elastic")
         memory = self.guest("berth-planner").memory
         assert isinstance(memory, ElasticMemory)
-        self.assertEqual((memory.boot, memory.floor, memory.ceiling), (18_432, 8192, 18_432))
+        self.assertEqual((memory.boot, memory.floor, memory.ceiling), (17_408, 7680, 17_408))
         self.assertIn("have to be off for another memory mode", self.dials.effect.text)
         self.enter(page, "memory.ceiling", "20 GiB")
         self.choose(page.mode_form.choosers["memory.mode"], "thin")
         memory = self.guest("berth-planner").memory
         assert isinstance(memory, ThinMemory)
-        self.assertEqual((memory.size, memory.reservation), (20_480, 8192))
+        self.assertEqual((memory.size, memory.reservation), (20_480, 7680))
 
     def test_a_promise_is_tested_here_too(self) -> None:
         """A refused reservation opens the refusal, the value stays marked until it is answered."""
         self.open_plan.select("ticket-db")
         page = self.open_page(ActionName.SETTINGS)
         field = self.form_of(page, "memory.reservation").fields["memory.reservation"]
-        self.open_plan.change("rules", {"set_aside_percent.memory": 46}, "aside")
+        self.open_plan.change("rules", {"set_aside_percent.memory": 57}, "aside")
         self.type_into(field, "52 GiB")
         self.assertIn("short of memory promises", self.window.refusal.text)
         self.assertTrue(field.is_refused)
         QTest.mouseClick(self.window.refusal.close_button, LEFT)
         self.settle()
-        self.assertEqual(field.line.text(), "24.0\u202fGiB")
+        self.assertEqual(field.line.text(), "23.0\u202fGiB")
 
     def test_curves_are_shaped(self) -> None:
         """Another form, a dragged peak with live effect, typed figures, a step added and taken away."""
@@ -174,21 +174,21 @@ class Rules(SheetCase):
         assert isinstance(page, RulesPage)
         pace = page.before_after.lines[-1]
         self.assertEqual((pace[0], pace[1]), ("slowest pace", pace[2]))
-        field = self.form_of(page, "pace_cost.ssd").fields["pace_cost.ssd"]
+        field = self.form_of(page, "pace_cost.squeezed").fields["pace_cost.squeezed"]
         field.line.setFocus()
         field.line.selectAll()
-        QTest.keyClicks(field.line, "5")
+        QTest.keyClicks(field.line, "0.5")
         self.settle()
         before, after = page.before_after.lines[-1][1:]
         self.assertGreater(float(after), float(before))
         QTest.keyClick(field.line, Qt.Key.Key_Escape)
         self.settle()
-        self.assertEqual(self.open_plan.plan.rules.pace_cost.ssd, 25)
-        self.type_into(field, "5")
-        self.assertEqual(self.open_plan.plan.rules.pace_cost.ssd, 5)
+        self.assertEqual(self.open_plan.plan.rules.pace_cost.squeezed, 1.5)
+        self.type_into(field, "0.5")
+        self.assertEqual(self.open_plan.plan.rules.pace_cost.squeezed, 0.5)
         self.assertEqual(page.before_after.lines[-1][1:], (before, after))
         self.run_action(ActionName.UNDO)
-        self.assertEqual(field.line.text(), "25")
+        self.assertEqual(field.line.text(), "1.5")
 
     def test_rules_are_chosen_and_page_sharing_is_typed(self) -> None:
         """Every kind of rule; what cannot be read says how it is written."""
@@ -205,7 +205,7 @@ class Rules(SheetCase):
         nearest = next(offer for offer in self.window.refusal.offers if "nearest" in offer.text())
         QTest.mouseClick(nearest, LEFT)
         self.settle()
-        self.assertAlmostEqual(self.open_plan.plan.rules.set_aside_percent.cpu, 48.5)
+        self.assertAlmostEqual(self.open_plan.plan.rules.set_aside_percent.cpu, 59.3)
         self.assertIn("0.0", self.window.division.grab() and self.free())
 
     def free(self) -> str:

@@ -14,8 +14,10 @@ from ruvex.desktop.background import Background
 from ruvex.desktop.editing import Editor
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.steps import PromiseRefusedError, would_need_off
-from ruvex.divide import budget_of, claims_of, compile_plan, divide
+from ruvex.divide import divide
 from ruvex.plan import EditError, PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
+from ruvex.promise import budget_of, claims_of
+from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import DEMO, WindowCase
 
@@ -48,7 +50,7 @@ class Walks(unittest.TestCase):
             lambda: editor.change("shares", guest, {"memory.shares": float(rng.randint(1, 900))}),
             lambda: editor.change("vcpus", guest, {"vcpus": rng.randint(1, 12)}),
             lambda: editor.change("aside", "rules", {"set_aside_percent.memory": float(rng.randint(0, 60))}),
-            lambda: editor.change("idle", "rules", {"idle_cost": float(rng.randint(1, 5))}),
+            lambda: editor.change("idle", "rules", {"idle_counts_as": float(rng.randint(1, 5))}),
         ]  # fmt: skip
 
     def test_any_walk_is_undone_and_redone(self) -> None:
@@ -62,10 +64,10 @@ class Walks(unittest.TestCase):
                 rng.choice(self.edits(rng))()
                 plan = self.open_plan.plan
                 self.assertEqual(check_plan(plan), [])
-                fresh = divide(compile_plan(plan, self.open_plan.file.traces), plan.moment)
+                fresh = divide(site_of(plan, self.open_plan.file.traces), plan.moment)
                 self.assertEqual(self.open_plan.division.to_json(), fresh.to_json())
                 self.assertLessEqual(set(self.open_plan.selection), {*plan.guest_index, *plan.pool_index})
-                free = budget_of(claims_of(compile_plan(plan, self.open_plan.file.traces)), None, "memory").free
+                free = budget_of(claims_of(site_of(plan, self.open_plan.file.traces)), None, "memory").free
                 over = max(over, -free)
             self.assertLess(over, 1e-6, "no edit may promise more than there is")
             end = plan_text(self.open_plan.plan)
@@ -153,14 +155,15 @@ class WhileOn(unittest.TestCase):
     """What a running guest would have to be off for."""
 
     def test_each_kind_of_change(self) -> None:
-        """Floor down and ceiling up are free, as are shares; the rest needs the guest off, or hot add."""
+        """Floor, ceiling and shares are free, unless bounds may only widen; the rest waits, or needs hot add."""
         elastic = {"mode": "elastic", "boot": 4000, "floor": 1000, "ceiling": 8000}
         thin = memory_guest("a", 0, mode="thin", size=4000)
         for guest, change, expected in (
             (memory_guest("a", 0, **elastic), {"memory.floor": 500}, []),
-            (memory_guest("a", 0, **elastic), {"memory.floor": 2000}, ["a higher floor"]),
+            (memory_guest("a", 0, **elastic), {"memory.floor": 2000}, []),
+            (memory_guest("a", 0, **elastic) | {"hot_remove": ["vcpus"]}, {"vcpus": 1}, []),
             (memory_guest("a", 0, **elastic), {"memory.ceiling": 9000, "memory.headroom_percent": 5}, []),
-            (memory_guest("a", 0, **elastic), {"memory.ceiling": 5000}, ["a lower ceiling"]),
+            (memory_guest("a", 0, **elastic), {"memory.ceiling": 5000}, []),
             (memory_guest("a", 0, **elastic), {"memory.boot": 4500}, ["another boot size"]),
             (memory_guest("a", 0, **elastic), {"memory": {"mode": "fixed"}}, ["another memory mode"]),
             (thin, {"memory.size": 5000}, ["more memory"]),
@@ -176,8 +179,12 @@ class WhileOn(unittest.TestCase):
             with self.subTest(change=change):
                 before = plan_of([guest])
                 after = change_settings(before, "a", change)
-                self.assertEqual(needs_off(before.guests[0], after.guests[0]), expected)
+                self.assertEqual(needs_off(before.guests[0], after.guests[0], before.rules), expected)
                 self.assertEqual(bool(would_need_off(before, after, ["a"])), bool(expected))
+                widen = before.rules.model_copy(update={"bounds_while_on": "widen"})
+                bounds = {"memory.floor": 2000, "memory.ceiling": 5000}
+                wider = [change[key] == value for key, value in bounds.items() if key in change]
+                self.assertEqual(len(needs_off(before.guests[0], after.guests[0], widen)), len(expected) + sum(wider))
                 off = change_settings(before, "a", {"power": "off"})
                 self.assertEqual(would_need_off(off, change_settings(off, "a", change), ["a"]), "")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from hypothesis import strategies as st
@@ -46,7 +47,17 @@ def memories(draw: st.DrawFn) -> dict[str, Any]:
 
 
 @st.composite
-def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
+def plans(
+    draw: st.DrawFn,
+    *,
+    max_guests: int = 8,
+    max_pools: int = 4,
+    host_counts: Sequence[int] = (1, 1, 2, 3, 0),
+    batch: bool = True,
+    greedy: bool = True,
+    banks: bool = True,
+    all_up: bool = False,
+) -> Plan:
     """Draw a valid plan whose demands are plain numbers."""
     hosts = [
         {
@@ -59,17 +70,24 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
             "overhead_mhz": draw(st.sampled_from([0, 700, 5000])),
             "memory_mib": draw(st.floats(0, 60_000)),
         }
-        for i in range(draw(st.sampled_from([1, 1, 1, 2, 0])))
+        for i in range(draw(st.sampled_from(host_counts)))
     ]
+    for host in hosts:
+        if banks and draw(st.integers(0, 3)) == 0:
+            size = draw(st.floats(1, max(2.0, host["memory_mib"])))
+            host["memory_mib"] = max(host["memory_mib"], size)
+            host["bank"] = {"size_mib": size, "max_mib": size}
+        host["up"] = all_up or draw(st.integers(0, 7)) > 0
+        host["numa_nodes"] = 1
     pools: list[dict[str, Any]] = []
     for i in range(draw(st.integers(0, max_pools))):
         parent = draw(st.sampled_from([None, *(p["id"] for p in pools)]))
-        scaled = draw(st.booleans())
+        weighs = draw(st.sampled_from(["as-one", "by-members"]))
         pools.append(
             {
                 "id": f"p{i}",
                 "parent": parent,
-                "member_scaled": scaled,
+                "weighs": weighs,
                 "cpu": draw(limited()),
                 "memory": draw(limited()),
             }
@@ -78,18 +96,25 @@ def plans(draw: st.DrawFn, *, max_guests: int = 8, max_pools: int = 4) -> Plan:
     for i in range(draw(st.integers(0, max_guests))):
         vcpus = draw(st.integers(1, 8))
         host = draw(st.sampled_from(hosts)) if hosts else None
+        memory = draw(memories())
+        if host and "bank" in host and memory["mode"] == "thin":
+            memory["bank"] = draw(st.booleans())
         work = {"cpu": draw(_AMOUNTS), "working": draw(_AMOUNTS), "touched": draw(_AMOUNTS)}
+        work |= {"kind": draw(st.sampled_from(["interactive", "batch"] if batch else ["interactive"]))}
+        work["greedy"] = greedy and draw(st.integers(0, 5)) == 0
         guests.append({
             "id": f"g{i}", "pool": draw(st.sampled_from([None, *(p["id"] for p in pools)])), "vcpus": vcpus,
             "host": host["id"] if host else None,
             "image": draw(st.sampled_from(["", "sea", "shore"])),
             "power": draw(st.sampled_from(["on", "on", "on", "off"])), "agent": draw(st.booleans()),
-            "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "memory": draw(memories()), "demand": work,
+            "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "memory": memory, "demand": work,
         })  # fmt: skip
     rules = {
         "reservation_rule": draw(st.sampled_from(["floor", "on-top"])),
         "shares_count": draw(st.sampled_from(["per-guest", "per-size"])),
-        "idle_cost": draw(st.sampled_from([1, 1.5, 4])),
+        "idle_counts_as": draw(st.sampled_from([1, 1.5, 8])),
+        "pressure": {"kept_percent": draw(st.sampled_from([0, 4.3, 30]))},
+        "settling_by_use": draw(st.sampled_from([1, 0, 0.5])),
         "guest_overhead": {
             "fixed_mib": draw(st.sampled_from([0, 100])),
             "per_vcpu_mib": 10,

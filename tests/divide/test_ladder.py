@@ -7,25 +7,16 @@ import unittest
 
 from hypothesis import given, settings
 
-from ruvex.divide import (
-    RESOURCES,
-    Division,
-    Ladder,
-    compile_plan,
-    divide,
-    ladder_of,
-    overcommit_of,
-    site_shares,
-    who_has_it,
-)
+from ruvex.divide import RESOURCES, Division, Ladder, divide, ladder_of, overcommit_of, site_shares, who_has_it
 from ruvex.plan import Plan
+from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 
 
 def cpu_ladder(plan: Plan, item: str) -> Ladder:
     """Explain a CPU figure."""
-    return ladder_of(divide(compile_plan(plan, {}), 0.0), item, "cpu")
+    return ladder_of(divide(site_of(plan, {}), 0.0), item, "cpu")
 
 
 def rungs(ladder: Ladder) -> list[tuple[str, float]]:
@@ -64,7 +55,7 @@ class WorkedExamples(unittest.TestCase):
     def test_headroom_and_broken(self) -> None:
         """Headroom is a step of its own; a promise that is not there is taken off."""
         elastic = memory_guest("a", 2000, mode="elastic", boot=2000, floor=1000, ceiling=8000, headroom_percent=50)
-        division = divide(compile_plan(plan_of([elastic]), {}), 0.0)
+        division = divide(site_of(plan_of([elastic]), {}), 0.0)
         self.assertEqual(
             rungs(ladder_of(division, "a", "memory")), [("promised", 1000), ("won", 1000), ("headroom", 1000)]
         )
@@ -76,7 +67,7 @@ class WorkedExamples(unittest.TestCase):
         plan = plan_of(
             [cpu_guest("a", 6000, pool="p"), cpu_guest("b", 6000, pool="p"), cpu_guest("c", 6000)], [{"id": "p"}]
         )
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         division = divide(compiled, 0.0)
         found = who_has_it(compiled, division, "a")
         self.assertEqual(set(found), {"cpu"})
@@ -87,7 +78,7 @@ class WorkedExamples(unittest.TestCase):
 
     def test_own_limit_is_nobody_elses(self) -> None:
         """What a limit of its own keeps back, nobody else has."""
-        compiled = compile_plan(plan_of([cpu_guest("a", 9000, limit=1000), cpu_guest("b", 9000)]), {})
+        compiled = site_of(plan_of([cpu_guest("a", 9000, limit=1000), cpu_guest("b", 9000)]), {})
         self.assertEqual(who_has_it(compiled, divide(compiled, 0.0), "a"), {})
 
     def test_part_of_the_site(self) -> None:
@@ -96,7 +87,7 @@ class WorkedExamples(unittest.TestCase):
         plan = plan_of(
             [*guests, cpu_guest("d", 1) | {"power": "off"}], [{"id": "p"}, {"id": "q", "cpu": {"shares": 200}}]
         )
-        division = divide(compile_plan(plan, {}), 0.0)
+        division = divide(site_of(plan, {}), 0.0)
         part = site_shares(division, division.cpu)
         self.assertAlmostEqual(part[division.position["a"]], 1 / 9)
         self.assertAlmostEqual(part[division.position["q"]], 2 / 3)
@@ -109,11 +100,11 @@ class WorkedExamples(unittest.TestCase):
             memory_guest("b", 10_000, mode="elastic", boot=4000, floor=1000, ceiling=75_000, headroom_percent=0),
             cpu_guest("c", 0) | {"power": "off"},
         ]
-        compiled = compile_plan(plan_of(guests), {})
+        compiled = site_of(plan_of(guests), {})
         found = overcommit_of(compiled, divide(compiled, 0.0))
         assert found is not None
         self.assertEqual((found.vcpus_per_core, found.configured, found.promised, found.wanted), (1.7, 1.25, 0.51, 0.6))
-        self.assertIsNone(overcommit_of(compile_plan(plan_of([], host=None), {}), divide(compiled, 0.0)))
+        self.assertIsNone(overcommit_of(site_of(plan_of([], host=None), {}), divide(compiled, 0.0)))
 
 
 class OnAnyPlan(unittest.TestCase):
@@ -123,7 +114,7 @@ class OnAnyPlan(unittest.TestCase):
     @given(plans())
     def test_the_steps_add_up(self, plan: Plan) -> None:
         """Rungs add up to what is delivered; stops to what is missing; a shortfall has a stop."""
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         division: Division = divide(compiled, 0.0)
         for name in RESOURCES:
             r = getattr(division, name)
@@ -145,7 +136,7 @@ class OnAnyPlan(unittest.TestCase):
     @given(plans())
     def test_parts_of_the_site_add_up(self, plan: Plan) -> None:
         """The members of every node that is on have together what the node has."""
-        division = divide(compile_plan(plan, {}), 0.0)
+        division = divide(site_of(plan, {}), 0.0)
         part = site_shares(division, division.memory)
         for row in (-1, *range(len(division.ids))):
             below = [i for i, parent in enumerate(division.parent_row) if parent == row and part[i] > 0]

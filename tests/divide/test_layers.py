@@ -9,15 +9,16 @@ from typing import Any
 import numpy as np
 from hypothesis import given, settings
 
-from ruvex.divide import Division, causes_of, compile_plan, day_of, divide
+from ruvex.divide import Division, causes_of, day_of, divide
 from ruvex.plan import Plan
+from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 
 
 def division_of(guests: list[dict[str, Any]], **rest: Any) -> Division:
     """Divide a small plan at midnight."""
-    return divide(compile_plan(plan_of(guests, **rest), {}), 0.0)
+    return divide(site_of(plan_of(guests, **rest), {}), 0.0)
 
 
 def layers(division: Division, guest: str) -> dict[str, float]:
@@ -37,7 +38,8 @@ class WorkedExamples(unittest.TestCase):
     def test_a_limit_has_its_price_on_an_empty_host(self) -> None:
         """8 GiB touched under a limit of 4: balloon to its half of the size, at the cost of no working set."""
         division = division_of([memory_guest("a", 3000, 8192, mode="thin", size=8192, limit=4096)])
-        expected = {"touched": 8192, "visible": 8192, "backed": 4096, "balloon": 4096, "working": 3000, "pace": 1}
+        expected = {"touched": 8192, "visible": 8192, "backed": 4096, "balloon": 4096, "working": 3000}
+        expected |= {"pace": 1, "met": 1}
         self.assertEqual(layers(division, "a"), expected)
         self.assertEqual(cause(division, "a"), "own limit")
 
@@ -49,7 +51,10 @@ class WorkedExamples(unittest.TestCase):
         # 1600 squeezed take 640 of the 2000; 1360 stay plain; 8000 = 1360 + 2000 + 1600 + 3040.
         self.assertEqual([found[k] for k in ("backed", "balloon", "squeezed", "spilled")], [1360, 2000, 1600, 3040])
         self.assertNotIn("self_paged", found)
-        self.assertAlmostEqual(found["pace"], 1 / (1 + 1.5 * 1600 / 8000 + 25 * 3040 / 8000), places=6)
+        # Of 6000 pages left 4000 are worked with; 2000 idle ones count as spilled: 1040 spilled and all squeezed hurt.
+        self.assertAlmostEqual(found["pace"], 1 / (1 + (1.5 * 1600 + 25 * 1040) / 4000), places=6)
+        evenly = layers(division_of([guest], rules={"balloon_max_percent": 25, "settling_by_use": 0}), "a")
+        self.assertAlmostEqual(evenly["pace"], 1 / (1 + (1.5 * 1600 + 25 * 3040) / 6000), places=6)
 
     def test_without_agent_there_is_no_balloon(self) -> None:
         """All of it is squeezed and spilled, which the agent would have spared."""
@@ -59,14 +64,14 @@ class WorkedExamples(unittest.TestCase):
         with_agent = division_of([guest | {"agent": True}], rules={"squeeze": {"max_percent": 0}})
         self.assertEqual(layers(with_agent, "a")["pace"], 1)
 
-    def test_a_full_balloon_reaches_the_working_set(self) -> None:
-        """Cache of 1000 goes first; of a balloon of 4000 the rest is paged by the guest itself."""
+    def test_a_balloon_reaches_the_working_set_last(self) -> None:
+        """Of 4000 missing 1000 idle pages go first, then 1600 squeezed save 960, and the balloon takes 2040 more."""
         guest = memory_guest("a", 7000, 8000, mode="thin", size=8000, limit=4000)
         host = dict(HOST) | {"spill_kind": "hdd"}
         division = division_of([guest], host=host)
         found = layers(division, "a")
-        self.assertEqual((found["balloon"], found["self_paged"]), (4000, 3000))
-        self.assertAlmostEqual(found["pace"], 1 / (1 + 300 * 3000 / 7000), places=6)
+        self.assertEqual((found["balloon"], found["self_paged"], found["squeezed"]), (3040, 2040, 1600))
+        self.assertAlmostEqual(found["pace"], 1 / (1 + (300 * 2040 + 1.5 * 1600) / 7000), places=6)
 
     def test_common_pages_are_backed_once(self) -> None:
         """Two of one image share 2000 each, the host holds 2000; a third image is alone and shares nothing."""
@@ -134,7 +139,7 @@ class OverTheDay(unittest.TestCase):
             for name, image in (("a", "sea"), ("b", "sea"), ("c", "sea"), ("d", "shore"))
         ]
         host = HOST | {"smt_yield": 0.25, "threads_per_core": 2, "memory_mib": 20_000}
-        compiled = compile_plan(plan_of(guests, host=host, rules={"page_sharing": {"sea": 1000, "shore": 900}}), {})
+        compiled = site_of(plan_of(guests, host=host, rules={"page_sharing": {"sea": 1000, "shore": 900}}), {})
         day = day_of(compiled, moments=25)
         for number, at_s in enumerate(day.times_s.tolist()):
             division = divide(compiled, at_s)
@@ -151,7 +156,7 @@ class Identities(unittest.TestCase):
     @given(plans())
     def test_every_page_is_accounted_for(self, plan: Plan) -> None:
         """Touched pages add up, delivered covers what it must, nothing is negative, pools are sums."""
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         division = divide(compiled, 0.0)
         found, memory = division.layers, division.memory
         thin = {g.id for g in plan.guests if g.is_on and g.memory.mode == "thin"}

@@ -10,8 +10,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import SignalBank, compile_plan, day_of, demand_at, divide, gather_signals
+from ruvex.divide import day_of, demand_at, divide
 from ruvex.plan import Traces, TraceTable
+from ruvex.site import SignalBank, gather_signals, site_of
 from tests.builders import memory_guest, plan_of
 
 DAY = 86_400.0
@@ -91,8 +92,8 @@ class Forms(unittest.TestCase):
         working = {"kind": "steps", "at": [["00:00", 100], ["08:00", 900], ["09:00", 200]]}
         guest = memory_guest("g", 0, mode="thin", size=1000)
         guest["demand"] |= {"working": working, "touched": 150}
-        compiled = compile_plan(plan_of([guest]), {})
-        found = [demand_at(compiled, hour * 3600.0).touched[0] for hour in (7, 8, 20)]
+        compiled = site_of(plan_of([guest]), {})
+        found = [demand_at(compiled, hour * 3600.0).values[2, 0] for hour in (7, 8, 20)]
         self.assertEqual(found, [150, 900, 900])
         self.assertEqual(divide(compiled, 20 * 3600.0).memory.delivered[0], 900)
 
@@ -106,7 +107,7 @@ class Forms(unittest.TestCase):
             "peak_at": "10:00",
             "width_h": 3,
         }
-        compiled = compile_plan(plan_of(guests), {})
+        compiled = site_of(plan_of(guests), {})
         day = day_of(compiled, moments=25)
         for i in (0, 9, 10, 24):
             division = divide(compiled, float(day.times_s[i]))

@@ -60,8 +60,9 @@ class Tree(unittest.TestCase):
         with self.assertRaisesRegex(EditError, "move it to another host first"):
             remove_items(plan, ["h"])
         self.assertEqual({g.host for g in remove_items(plan_of([{"id": "a", "host": "h"}]), ["h"]).guests}, {None})
-        with self.assertRaisesRegex(EditError, "no host is named"):
-            change_settings(plan, "a", {"host": None})
+        self.assertIsNone(change_settings(plan, "a", {"host": None}).guests[0].host)
+        with self.assertRaisesRegex(EditError, "there is no host 'x'"):
+            change_settings(plan, "a", {"host": "x"})
         with self.assertRaisesRegex(EditError, "is taken"):
             add_items(self.plan, [Guest(id="a")])
 

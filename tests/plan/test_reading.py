@@ -72,7 +72,13 @@ class Refusals(unittest.TestCase):
         ("no such pool", {"guests": [cpu_guest("a", 1, pool="x")]}, "guests[0].pool (a): there is no pool 'x'"),
         ("no such parent", {"pools": [{"id": "p", "parent": "x"}]}, "pools[0].parent (p): there is no pool 'x'"),
         ("no such host", {"guests": [{"id": "a", "host": "x"}]}, "guests[0].host (a): there is no host 'x'"),
-        ("host left open", {"hosts": [HOST, {"id": "k"}], "guests": [{"id": "a"}]}, "'a' names no host, and the plan has 2"),
+        ("placement of nobody", {"placement": [{"kind": "stays", "guests": ["x"], "hosts": ["k"]}]},
+         "placement[0].guests: there is no guest 'x'"),
+        ("placement that contradicts", {"guests": [{"id": "a"}, {"id": "b"}], "placement": [
+            {"kind": "together", "guests": ["a", "b"]}, {"kind": "apart", "guests": ["b", "a"]}]},
+         "placement[1].guests: 'b' and 'a' are to be apart here, and together by another rule"),
+        ("comes back when", {"guests": [{"id": "a", "comes_back": "soon"}]}, "guests[0].comes_back (a)"),
+        ("leaves all", {"guests": [cpu_guest("a", 1) | {"demand": {"leaves_percent": 100}}]}, "it must be less than 100"),
         ("cycle", {"pools": [{"id": "a", "parent": "b"}, {"id": "b", "parent": "a"}]},
          "pools[0].parent (a): pools contain each other: a → b → a"),
         ("id twice", {"hosts": [{"id": "x"}], "pools": [{"id": "x"}]}, "pools[0].id: the id 'x' is taken by hosts[0]"),
@@ -86,7 +92,7 @@ class Refusals(unittest.TestCase):
         ("event sets nothing", {"guests": [cpu_guest("a", 1)], "events": [{"at": 1, "do": "set", "target": "a", "change": {"cpu.share": 1}}]},
          "events[0].change: 'a' has no setting 'cpu.share'"),
         ("no such event", {"events": [{"at": 1, "do": "dance", "target": "a"}]}, "events[0]"),
-        ("idle cost", {"rules": {"idle_cost": 0.5}}, "rules.idle_cost: 0.5 is not allowed; it must be at least 1"),
+        ("idle pages", {"rules": {"idle_counts_as": 0.5}}, "rules.idle_counts_as: 0.5 is not allowed; it must be at least 1"),
     )  # fmt: skip
 
     def test_each_is_told(self) -> None:
@@ -261,7 +267,7 @@ class Edits(unittest.TestCase):
         after = change_settings(plan, "a", {"cpu.limit": None, "memory.shares": 50, "vcpus": 4})
         self.assertEqual((plan.guests[0].cpu.limit, after.guests[0].cpu.limit), (500, None))
         self.assertEqual((after.guests[0].memory.shares, after.guests[0].vcpus), (50, 4))
-        self.assertEqual(change_settings(plan, "rules", {"idle_cost": 3}).rules.idle_cost, 3)
+        self.assertEqual(change_settings(plan, "rules", {"idle_counts_as": 3}).rules.idle_counts_as, 3)
         self.assertEqual(change_settings(plan, "p", {"cpu.reservation": 7}).pools[0].cpu.reservation, 7)
         for target, change, expected in (
             ("a", {"cpu.reservation": 501.0}, "the reservation (501 MHz) is above the limit (500 MHz)"),

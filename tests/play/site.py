@@ -7,58 +7,64 @@ from typing import Any
 
 import numpy as np
 
-from ruvex.divide import columns, compile_plan, copies_of, memory_supply
+from ruvex.engine import rows as r
 from ruvex.plan import Plan
 from ruvex.play import Player, Summary
-from ruvex.play import _state as s
+from ruvex.site import site_of
 
 AT_ONCE = {
-    "look_s": 1,
+    "memory_every_s": 1,
     "elastic": {"grow_mib_s": None, "shrink_mib_s": None, "settle_s": 0, "shrink_step_s": 1},
     "starting": {"agent_s": 0},
     "reclaim": {
         "balloon_mib_s": None, "urgent_mib_s": None, "squeeze_mib_s": None, "spill_mib_s": None, "return_mib_s": None,
     },
-    "pressure": {"tidying_percent": 0, "reclaiming_percent": 0, "refusing_percent": 0, "hysteresis_percent": 0},
     "workload": {"sample_s": 1, "cache_mib_s": None, "greedy_mib_s": None},
     "sharing_mib_s": None,
 }  # fmt: skip
-"""Rules under which everything moves at once and nothing is kept free."""
+"""Rules under which everything moves at once."""
 
 
 def check(player: Player) -> None:
     """Raise AssertionError where an invariant of section 7 does not hold."""
-    state, ground, g = player.state, player.ground, player.ground.guests
-    names = [name for name in type(state).__slots__ if getattr(state, name).dtype.kind == "f"]
-    for name in names:
-        values = getattr(state, name)
-        assert np.isfinite(values).all(), f"{name} is {values}"
-        assert (values >= -1e-6).all(), f"{name} is negative: {values}"
+    state, site = player.state, player.site
+    g, standing, trees = site.guests, site.standing.of_guests, site.forest.trees
+    assert np.isfinite(state.values).all(), "a value is no number"
+    assert (state.values >= -1e-6).all(), f"negative: {np.argwhere(state.values < -1e-6).tolist()}"
     off = ~state.on
     for name in ("given", "touched", "balloon", "spilled", "delivered", "wanted", "bridged"):
         assert not getattr(state, name)[off].any(), f"{name} of a guest that is off"
-    thin = ground.thin & state.on
-    parts = state.backed + state.shared + state.balloon + state.squeezed + state.spilled
-    assert np.allclose(parts[thin], state.touched[thin], atol=1e-6), "touched is not the sum of its parts"
-    elastic = ground.elastic & state.on
+    thin = (g[r.G_MODE] == r.THIN) & state.on
+    own = state.touched - state.shared
+    backed = own - state.balloon - state.squeezed - state.spilled
+    assert (backed[thin] >= -1e-6).all(), "more is away than was touched"
+    elastic = (g[r.G_MODE] == r.ELASTIC) & state.on
     seen = state.given + state.balloon + state.bridged
     assert np.allclose(seen[elastic], state.visible[elastic], atol=1e-6), "visible is not the sum of its parts"
-    ratio = player.compiled.plan.rules.squeeze.ratio
-    spent = np.where(thin, state.backed + state.squeezed / ratio, state.given)
-    assert np.allclose(spent, state.given, atol=1e-6), "given is not what is backed"
-    slack = 1e-6 * max(1.0, float(g[columns.SIZE].sum()))
-    for place in player.memory.places:
-        here = player.memory.is_here(place)
-        assert state.given[here].sum() <= place.supply + slack, f"{state.given[here].sum()} backed of {place.supply}"
-    whole = float(memory_supply(ground.compiled, copies_of(ground.compiled, state.shared)))
-    assert state.given.sum() <= whole + slack, "the hosts back more than they have"
-    assert state.delivered.sum() <= player.processor.supply * (1 + 1e-9) + 1e-6, "more CPU than there is"
-    assert (state.delivered <= np.where(g[columns.DEDICATED] > 0, ground.speed, g[columns.CPU_LIMIT]) + 1e-6).all()
-    held = ground.breathing & state.on
-    if not any(place.is_broken for place in player.memory.places):
-        assert (state.given[held] >= g[columns.FLOOR][held] - slack).all(), "an elastic guest is below its floor"
+    ratio = site.plan.rules.squeeze.ratio
+    spent = np.where(thin, backed + state.squeezed / ratio, state.given)
+    assert np.allclose(spent[state.on], state.given[state.on], atol=1e-6), "given is not what is backed"
+    values, place_of = player.ticks.place_values, site.forest.place_of
+    for place in range(site.hosts.shape[1], values.shape[1]):
+        here = (place_of[1] == place) & state.on
+        slack = 1e-6 * max(1.0, float(g[r.G_SIZE].sum()))
+        supply = float(values[r.Q_SUPPLY, place])
+        assert state.given[here].sum() <= supply + slack, f"{state.given[here].sum()} backed of {supply}"
+        broken = trees.nodes[r.N_PLACE] == place
+        held = here & (standing[r.S_AGENT] != 0) & elastic
+        if not player.ticks.known[r.V_BROKEN, broken].any():
+            floors = np.minimum(g[r.G_FLOOR], state.target)
+            assert (np.maximum(state.given, state.floor)[held] >= floors[held] - slack).all(), "below its floor"
+    for host in range(site.hosts.shape[1]):
+        here = (site.standing.host == host) & state.on
+        supply = float(values[r.Q_SUPPLY, host])
+        assert state.delivered[here].sum() <= supply * (1 + 1e-9) + 1e-6, "more CPU than there is"
+        assert player.state.up[host] or not here.any(), "somebody is on where the host is down"
+    speed = g[r.G_VCPUS] * site.hosts[r.H_MHZ, np.maximum(site.standing.host, 0)]
+    assert (state.delivered <= np.where(g[r.G_DEDICATED] > 0, speed, g[r.G_CPU_LIMIT]) + 1e-6).all()
     assert (state.met <= 1).all() and (state.pace <= 1).all()
-    assert not state.cause[state.phase < s.BOOTING].any()
+    assert not state.cause[state.phase < r.BOOTING].any()
+    assert len(set(state.volumes.values())) == len(state.volumes), "a guest has two volumes"
 
 
 class PlayCase(unittest.TestCase):
@@ -66,14 +72,13 @@ class PlayCase(unittest.TestCase):
 
     def play(self, plan: Plan, *, until_s: float | None = None, **rest: Any) -> Player:
         """Play a plan with invariants checked after every tick."""
-        player = Player(compile_plan(plan, {}), until_s=until_s, watch=check, **rest)
+        player = Player(site_of(plan, {}), until_s=until_s, watch=check, **rest)
         player.run()
         return player
 
     def of(self, player: Player, guest: str, name: str) -> float:
         """Give a quantity of a guest's state now."""
-        index = player.compiled.plan.guest_index[guest]
-        return float(getattr(player.state, name)[player.compiled.tree.guest_place[index]])
+        return float(getattr(player.state, name)[player.site.plan.guest_index[guest]])
 
     def series(self, player: Player, guest: str, channel: str) -> Any:
         """Give a recorded channel of a guest."""

@@ -8,9 +8,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import compile_plan, demand_at, divide
+from ruvex.divide import CAUSES, divide
+from ruvex.engine import rows as r
 from ruvex.plan import Plan, has_setting, plan_from, with_settings
-from ruvex.play import CHANNELS, CODES, PRESSURES, SHORTFALLS, Player
+from ruvex.play import CHANNELS, CODES, PRESSURES, Player
+from ruvex.site import site_of
 from tests.builders import memory_guest, plan_of
 from tests.divide.strategies import plans
 from tests.play.site import AT_ONCE, PlayCase, check
@@ -66,37 +68,84 @@ def result(player: Player) -> dict[str, Any]:
     return player.recording.arrays() | {"summary": player.summary().to_json()}
 
 
+@st.composite
+def resting_plans(draw: st.DrawFn) -> Plan:
+    """Draw a plan whose guests start one after the other, whose demand jumps once, and which then has time to rest."""
+    plan = draw(plans(max_guests=6, batch=False, greedy=False))
+    guests, events = [], []
+    for guest in plan.guests:
+        jump = draw(st.sampled_from([None, 500.0, 4000.0]))
+        update: dict[str, Any] = {"boot_s": 5}
+        if jump is not None:
+            update["demand.working"] = {"kind": "steps", "at": [[0, guest.demand.working], [300, jump]]}
+        if guest.is_on and draw(st.booleans()):
+            update["power"] = "off"
+            events.append({"at": draw(st.integers(0, 600)), "do": "power-on", "target": guest.id})
+        guests.append(with_settings(guest, update))
+    update = {"guests": tuple(guests), "day_s": 21_600.0, "moment": 0.0}
+    data = plan.model_copy(update=update).model_dump(mode="json") | {"events": events}
+    for host in data["hosts"]:
+        for volume in range(6 if host.get("bank") else 0):
+            host["bank"]["spill_volumes"].append({"id": f"v{volume}", "mib": 1e6})
+    return plan_from(data)
+
+
+def pace_is_one(state: Any, i: int) -> bool:
+    """Tell whether a guest's pace is 1."""
+    return float(state.pace[i]) == 1.0
+
+
 class Exactness(PlayCase):
     """The run agrees with the division, and with itself."""
 
-    @given(plans())
+    def assert_at_rest(self, player: Player) -> None:
+        """What is played now is the division of what is on, with the pages touched so far."""
+        division = divide(player.site, player.now_s, demand=player.demand)
+        state, of = player.state, division.memory
+        hosts = player.site.hosts.shape[1]
+        for i, guest in enumerate(player.site.plan.guests):
+            if state.phase[i] != r.RUNNING:
+                continue
+            supply = float(player.ticks.place_values[r.Q_SUPPLY, player.site.forest.place_of[1, i]])
+            slack = 1e-4 * max(1.0, supply) + 1e-3
+            held = float(division.solved.layers[r.M_HELD, i])
+            self.assertAlmostEqual(float(state.given[i]), float(of.given[i]) - held, delta=slack, msg=guest.id)
+            self.assertAlmostEqual(float(state.spilled[i]), float(division.solved.layers[r.M_SPILLED, i]), delta=slack)
+            if float(division.solved.layers[r.M_WORKING, i]) > 1 and supply > 10:
+                pace = float(division.solved.layers[r.M_PACE, i])
+                self.assertAlmostEqual(float(state.pace[i]), pace, delta=0.02, msg=f"pace of {guest.id}")
+            if guest.demand.kind != "batch" or pace_is_one(state, i):
+                cpu = float(player.ticks.place_values[r.Q_SUPPLY, max(int(state.host[i]), 0)])
+                found, wished = float(state.delivered[i]), float(division.cpu.given[i])
+                self.assertAlmostEqual(found, wished, delta=1e-6 * max(1.0, cpu) + 1e-6, msg=f"CPU of {guest.id}")
+        self.assertEqual(hosts, player.site.hosts.shape[1])
+
+    @given(plans(batch=False, greedy=False))
     @settings(max_examples=EXAMPLES)
     def test_settles_at_the_division(self, plan: Plan) -> None:
-        """At constant demand, with everything at once and nothing kept free, it comes to rest at section 4."""
+        """At constant demand, with everything at once, it comes to rest at section 4 at once and stays there."""
         rules = with_settings(plan.rules, AT_ONCE)
         plan = plan.model_copy(update={"rules": rules, "day_s": 30.0, "moment": 0.0})
-        compiled = compile_plan(plan, {})
-        division = divide(compiled, 30.0, demand=demand_at(compiled, 30.0))
-        player = Player(compiled)
+        player = Player(site_of(plan, {}), watch=check)
         player.run()
-        for guest in plan.guests:
-            row = division.position[guest.id]
-            for name, expected, supply in (
-                ("delivered", division.cpu.delivered[row], division.cpu.supply),
-                ("given", division.memory.delivered[row] - division.layers.held[row], division.memory.supply),
-                ("spilled", division.layers.spilled[row], division.memory.supply),
-                ("pace", division.layers.pace[row], 1.0),
-            ):
-                if name == "pace" and division.layers.working[row] < 1e-3:
-                    continue  # of a working set this small, rounding is a large part
-                found = self.of(player, guest.id, name)
-                self.assertAlmostEqual(found, float(expected), delta=1e-6 * max(1.0, supply), msg=f"{guest.id} {name}")
+        self.assert_at_rest(player)
+
+    @given(resting_plans())
+    @settings(max_examples=EXAMPLES)
+    def test_rest_is_the_division_from_any_start(self, plan: Plan) -> None:
+        """Started one after the other, and after jumps of demand, under default rules, it rests at the division."""
+        player = Player(site_of(plan, {}), record_s=60)
+        player.run(1200)
+        player.run()
+        self.assert_at_rest(player)
+        late = [entry for entry in player.log if entry.at_s > plan.day_s - 1500 and entry.kind != "finish"]
+        self.assertEqual(late, [], "the log has not fallen silent")
 
     @given(eventful_plans())
     @settings(max_examples=EXAMPLES)
     def test_invariants_and_skipping(self, plan: Plan) -> None:
         """Invariants hold after every tick, and passing over quiet ticks changes no bit."""
-        compiled = compile_plan(plan, {})
+        compiled = site_of(plan, {})
         skipping, plodding = (
             Player(compiled, watch=check, record_s=1),
             Player(compiled, watch=check, record_s=1, skip=False),
@@ -114,9 +163,9 @@ class Exactness(PlayCase):
     @settings(max_examples=EXAMPLES // 2)
     def test_live_is_the_same(self, plan: Plan, parts: list[int]) -> None:
         """Played in pieces, with its events put in on the way, a plan comes to the same bits."""
-        whole = Player(compile_plan(plan, {}), record_s=1)
+        whole = Player(site_of(plan, {}), record_s=1)
         whole.run()
-        live = Player(compile_plan(plan.model_copy(update={"events": ()}), {}), record_s=1)
+        live = Player(site_of(plan.model_copy(update={"events": ()}), {}), record_s=1)
         for event in sorted(plan.events, key=lambda event: event.at):
             live.run(event.at)
             live.insert(event)
@@ -134,7 +183,7 @@ class Exactness(PlayCase):
     @settings(max_examples=EXAMPLES // 2)
     def test_summary_is_what_was_recorded(self, plan: Plan) -> None:
         """Every figure of the summary is the one that a reader of a row a second would work out."""
-        player = Player(compile_plan(plan, {}), record_s=1)
+        player = Player(site_of(plan, {}), record_s=1)
         player.run()
         # A row shows the second that begins there; the last one is the end of the last second.
         rows = slice(0, 120)
@@ -152,18 +201,21 @@ class Exactness(PlayCase):
                 self.assertLessEqual(float((clearly & (wanted > 1e-3)).sum()), guest.unmet_s)
                 wait = 1 - delivered.sum() / wanted.sum()
                 self.assertAlmostEqual(guest.fluid_wait, float(wait), places=4)
-            below = {SHORTFALLS[code]: float((of["cause"] == code).sum()) for code in range(1, len(SHORTFALLS))}
+            below = {CAUSES[code]: float((of["cause"] == code).sum()) for code in range(1, len(CAUSES))}
             self.assertEqual(guest.below_s, {cause: seconds for cause, seconds in below.items() if seconds})
             running = of["phase"] == 3
             self.assertAlmostEqual(guest.worst_pace, float(of["pace"][running].min(initial=1.0)), places=5)
             self.assertAlmostEqual(
                 guest.peak_backed_mib, float(of["backed"].max()), delta=1e-5 * guest.peak_backed_mib + 1e-3
             )
-        pressure = player.recording.site("pressure")[rows]
-        for place in summary.places:
+        for at, place in enumerate(summary.places):
+            self.assertEqual(player.recording.place_ids[at], place.id)
+            pressure, free = (player.recording.of_places(name)[at, rows] for name in ("pressure", "free"))
             self.assertEqual(sum(place.pressure_s.values()), 120.0)
             for code, name in enumerate(PRESSURES):
                 self.assertEqual(place.pressure_s[name], float((pressure == code).sum()), name)
+            self.assertAlmostEqual(place.least_free_mib, float(free.min()), delta=1e-5 * abs(float(free.min())) + 1e-2)
+            self.assertAlmostEqual(place.mean_free_mib, float(free.mean()), delta=1e-4 * float(abs(free).mean()) + 1e-2)
         self.assertEqual([entry.at_s for entry in summary.log], sorted(entry.at_s for entry in summary.log))
 
     def test_broken_promises_divide_what_there_is(self) -> None:

@@ -10,7 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import RESOURCES, Claims, Compiled, Division, ask, claims_of, demand_at, refusal_between, solve
+from ruvex.divide import RESOURCES, Division, Solved, solve
+from ruvex.engine import rows
 from ruvex.plan import (
     Change,
     EditError,
@@ -25,6 +26,8 @@ from ruvex.plan import (
     format_memory,
     pools_above,
 )
+from ruvex.promise import Claims, claims_of, refusal_between
+from ruvex.site import Site
 
 Floats = NDArray[np.float64]
 _MOST: Final = 5
@@ -55,14 +58,14 @@ class Move:
     losses: tuple[tuple[str, float], ...]
 
 
-def moves_for(compiled: Compiled, division: Division, item: str) -> dict[str, list[Move]]:
+def moves_for(site: Site, division: Division, item: str) -> dict[str, list[Move]]:
     """Compute what would help a guest or pool to more CPU and to more memory, the largest gain first.
 
     Moves that promises do not allow, or that gain next to nothing, are left out.
 
     Parameters
     ----------
-    compiled, division
+    site, division
         The plan and its division at a moment.
     item
         The id of a guest or pool of the plan.
@@ -72,14 +75,14 @@ def moves_for(compiled: Compiled, division: Division, item: str) -> dict[str, li
     dict
         Moves by ``cpu`` and ``memory``.
     """
-    row, trial = division.position[item], _Trial(compiled, division, item)
+    row, trial = division.position[item], _Trial(site, division, item)
     found: dict[str, list[Move]] = {name: [] for name in RESOURCES}
     for name, moves in found.items():
         r = getattr(division, name)
         lacking = float(r.unmet[row])
         if not division.on[row] or lacking <= _LEAST_GAIN * max(1.0, float(r.wanted[row])):
             continue
-        for text, changes in _candidates(compiled.plan, division, item, name):
+        for text, changes in _candidates(site.plan, division, item, name):
             move = trial.of(text, changes, name)
             if move is not None and move.gain > _LEAST_GAIN * lacking:
                 moves.append(move)
@@ -91,32 +94,26 @@ def moves_for(compiled: Compiled, division: Division, item: str) -> dict[str, li
 class _Trial:
     """Divides again with changes, each set of them once, and compares guest by guest."""
 
-    def __init__(self, compiled: Compiled, division: Division, item: str) -> None:
-        self._compiled, self._division, self._item = compiled, division, item
+    def __init__(self, site: Site, division: Division, item: str) -> None:
+        self._site, self._division = site, division
         self._claims: Claims | None = None
         self._outcomes: dict[str, Floats | None] = {}
-        items = (*compiled.plan.guests, *compiled.plan.pools)
-        rows = np.array([division.position[item.id] for item in items], dtype=np.int64)
-        self._before = np.stack([getattr(division, name).delivered[rows] for name in RESOURCES])
-        plan = compiled.plan
+        self._before = _delivered(division.solved)
+        plan = site.plan
         self._at = plan.guest_index[item] if item in plan.guest_index else len(plan.guests) + plan.pool_index[item]
 
     def _outcome(self, changes: Sequence[Change]) -> Floats | None:
         """Give what guests and then pools get with some changes, in plan order, or None if they cannot be made."""
         try:
-            plan = change_many(self._compiled.plan, changes)
+            plan = change_many(self._site.plan, changes)
         except EditError:
             return None
-        compiled, demand = self._compiled.with_plan(plan), self._division.demand
+        site = self._site.with_plan(plan)
         if any(key.partition(".")[2] not in ("shares", "limit") for _, change in changes for key in change):
-            self._claims = self._claims or claims_of(self._compiled)
-            if refusal_between(self._claims, claims_of(compiled), [target for target, _ in changes]) is not None:
+            self._claims = self._claims or claims_of(self._site)
+            if refusal_between(self._claims, claims_of(site), [target for target, _ in changes]) is not None:
                 return None
-        if compiled.tree is not self._compiled.tree:
-            demand = demand_at(compiled, self._division.at_s)
-        tree = compiled.tree
-        members = np.concatenate((tree.guest_place + tree.pool_count, tree.pool_place))
-        return solve(compiled, ask(compiled, demand)).delivered[:, members]
+        return _delivered(solve(site, self._division.demand, levels=self._division.levels))
 
     def of(self, text: str, changes: Sequence[Change], resource: str) -> Move | None:
         """Give the move with its effect on one resource, or None if it cannot be made."""
@@ -126,13 +123,25 @@ class _Trial:
         outcome = self._outcomes[key]
         if outcome is None:
             return None
-        k, guests = RESOURCES.index(resource), self._compiled.plan.guests
+        k, guests = RESOURCES.index(resource), self._site.plan.guests
         change = outcome[k] - self._before[k]
         of_guests = change[: len(guests)]
         paying = np.flatnonzero(of_guests < -_NOISE * max(1.0, getattr(self._division, resource).supply))
         paying = paying[np.argsort(of_guests[paying], kind="stable")]
         losses = tuple((guests[i].id, float(of_guests[i])) for i in paying.tolist())
         return Move(text, tuple(changes), float(change[self._at]), losses)
+
+
+def _delivered(solved: Solved) -> Floats:
+    """Give what guests and then pools get, in plan order, shape (2, guests + pools)."""
+    trees, pools = solved.site.forest.trees, solved.site.layout.parent.size
+    nodes = np.flatnonzero(trees.nodes[rows.N_POOL] >= 0)
+    is_cpu = trees.places[rows.L_KIND, trees.nodes[rows.N_PLACE, nodes]] == rows.CPU_PLACE
+    given = solved.asks[rows.A_GIVEN, trees.nodes[rows.N_SLOT, nodes]] if nodes.size else np.zeros(0)
+    of_pools = [
+        np.bincount(trees.nodes[rows.N_POOL, nodes[mine]], given[mine], minlength=pools) for mine in (is_cpu, ~is_cpu)
+    ]
+    return np.concatenate((solved.given(), np.stack(of_pools)), axis=1)
 
 
 def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> Iterator[tuple[str, list[Change]]]:
@@ -148,8 +157,8 @@ def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> 
     above = pools_above(plan, item)
     for pool in [*([item] if isinstance(item, Pool) else []), *above]:
         name = "it" if pool is item else pool.label
-        if not pool.member_scaled:
-            yield f"make {name} member-scaled", [(pool.id, {"member_scaled": True})]
+        if pool.weighs == "as-one":
+            yield f"let {name} weigh by its members", [(pool.id, {"weighs": "by-members"})]
     for pool in above:
         of_pool = getattr(pool, resource)
         yield (

@@ -7,7 +7,6 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
-from ruvex.divide import Claims, Compiled, Refusal, claims_of, refusal_between
 from ruvex.plan import (
     Change,
     EditError,
@@ -23,8 +22,11 @@ from ruvex.plan import (
     format_cpu,
     format_memory,
     get_setting,
+    highest_of,
     pools_within,
 )
+from ruvex.promise import Claims, Refusal, claims_of, hosts_that_take, is_cpu, refusal_between
+from ruvex.site import Site
 
 Edit = Callable[[Plan], Plan]
 """An edit as a function; it may raise EditError."""
@@ -51,14 +53,12 @@ class Remedy:
     changes: tuple[Change, ...]
 
 
-def refusal_of(
-    compiled: Compiled, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()
-) -> Refusal | None:
+def refusal_of(site: Site, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()) -> Refusal | None:
     """Tell whether an edit of a plan would be refused, and why.
 
     Parameters
     ----------
-    compiled
+    site
         The plan as it is.
     edit
         What is to be done with it.
@@ -70,25 +70,25 @@ def refusal_of(
     EditError
         The edit breaks a rule of the plan itself.
     """
-    return _test(claims_of(compiled), edit, changed, booting)
+    return _test(claims_of(site), edit, changed, booting)
 
 
 def _test(before: Claims, edit: Edit, changed: Collection[str], booting: Collection[str]) -> Refusal | None:
-    after = before.compiled.with_plan(edit(before.compiled.plan))
+    after = before.site.with_plan(edit(before.site.plan))
     return refusal_between(before, claims_of(after, booting=booting), changed)
 
 
-def nearest_value(compiled: Compiled, target: str, setting: str, value: float) -> float | None:
+def nearest_value(site: Site, target: str, setting: str, value: float) -> float | None:
     """Give the value nearest to a refused one that would pass, in whole MHz or MiB or tenths of a percent.
 
     None where nothing between the value in force and the refused one would pass, or the setting is no number.
     """
-    item = find_item(compiled.plan, target)
+    item = find_item(site.plan, target)
     old = None if item is None else get_setting(item, setting)
     if isinstance(old, bool) or not isinstance(old, int | float):
         return None
     steps_per_unit = _PERCENT_STEPS if "percent" in setting else 1
-    before, way = claims_of(compiled), math.copysign(1 / steps_per_unit, value - old)
+    before, way = claims_of(site), math.copysign(1 / steps_per_unit, value - old)
 
     def passes(steps: int) -> bool:
         try:
@@ -113,19 +113,17 @@ def nearest_value(compiled: Compiled, target: str, setting: str, value: float) -
     return at(low)
 
 
-def remedies_for(
-    compiled: Compiled, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()
-) -> list[Remedy]:
+def remedies_for(site: Site, edit: Edit, changed: Collection[str], *, booting: Collection[str] = ()) -> list[Remedy]:
     """Give some changes, each of which would let a refused edit pass; those that touch the fewest things first.
 
     Parameters
     ----------
-    compiled
+    site
         The plan as it is.
     edit, changed, booting
         The refused edit, as for ``refusal_of``.
     """
-    search = _Search(claims_of(compiled), edit, changed, booting)
+    search = _Search(claims_of(site), edit, changed, booting)
     refusal = search.test(())
     if refusal is None:
         return []
@@ -172,13 +170,15 @@ class _Search:
         self, changes: Sequence[Change], refusal: Refusal, *, with_holders: bool
     ) -> Iterator[tuple[str, Change]]:
         """Give single changes that might find what is missing."""
-        plan = change_many(self._before.compiled.plan, changes)
-        resource = "cpu" if refusal.kind == "cpu" else "memory"
+        plan = change_many(self._before.site.plan, changes)
+        resource = "cpu" if is_cpu(refusal.kind) else "memory"
         if refusal.kind in ("cpu", "memory"):
             if refusal.place is not None:
                 yield from self._of_pool(plan, refusal, resource)
             else:
                 yield from self._of_rules(plan, refusal, resource)
+        if refusal.kind in ("host-cpu", "host-memory", "spill"):
+            yield from self._elsewhere(plan)
         if refusal.kind == "spill":
             yield from self._of_spill(plan, refusal)
         elif refusal.kind == "volume":
@@ -231,7 +231,7 @@ class _Search:
 
     def _claiming(self, plan: Plan, refusal: Refusal, resource: str) -> list[Guest]:
         """Give the other guests at or below the place that is short that claim what is missing, largest first."""
-        k, there = 0 if resource == "cpu" else 1, self._before.compiled.plan.guest_index
+        k, there = 0 if resource == "cpu" else 1, self._before.site.plan.guest_index
         is_node = refusal.kind in ("cpu", "memory")
         inside = pools_within(plan, refusal.place) if is_node else set()
         found = []
@@ -252,9 +252,20 @@ class _Search:
             node, k = self._before.node_of(item.id), 0 if resource == "cpu" else 1
             reservation = getattr(item, resource).reservation
             less = math.floor(reservation - by)
-            if less >= float(self._before.claimed[k, node]):
+            if less >= float(self._before.sums.nodes[k, node]):
                 text = f"take {_amount(reservation - less, resource)} that nobody claims from {item.label}"
                 yield text, (item.id, {f"{resource}.reservation": less})
+
+    def _elsewhere(self, plan: Plan) -> Iterator[tuple[str, Change]]:
+        """Let a changed guest go to another host that would take it."""
+        for item_id in self._changed:
+            if item_id in plan.guest_index and len(plan.hosts) > 1:
+                off = change_settings(plan, item_id, {"power": "off"})
+                guest = off.guests[off.guest_index[item_id]]
+                for host in hosts_that_take(self._before.site.with_plan(off), item_id):
+                    there = plan.hosts[host]
+                    if there.id != guest.host:
+                        yield f"let {guest.label} be on {there.label}", (item_id, {"host": there.id})
 
     def _of_spill(self, plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:
         assert refusal.place is not None
@@ -272,7 +283,7 @@ class _Search:
 
 def _per_percent(claims: Claims, resource: str) -> float:
     """Give what one percent set aside comes to."""
-    plan = claims.compiled.plan
+    plan = claims.site.plan
     if resource == "memory":
         return sum(max(0.0, host.memory_mib - host.overhead_mib) for host in plan.hosts) / 100
     return sum(max(0.0, host.cores * host.mhz - host.overhead_mhz) for host in plan.hosts) / 100
@@ -304,7 +315,8 @@ def _less(guest: Guest, resource: str, by: float) -> Iterator[tuple[str, Change]
             yield text, (guest.id, {"memory.boot": less})
     else:
         assert isinstance(memory, FixedMemory)
-        key, value, least, name = "memory.size", memory.size, 1.0, "size"
+        # What its work uses at any time stays: a guest cut below that would page from then on.
+        key, value, least, name = "memory.size", memory.size, max(1.0, highest_of(guest.demand.working)), "size"
     less = math.floor(value - by)
     if less >= least:
         change = f"{_amount(value, resource)} to {_amount(less, resource)}"

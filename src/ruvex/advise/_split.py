@@ -6,8 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
-from ruvex.divide import Claims, budget_of, overhead_of_those_off
+from ruvex.engine import rows
 from ruvex.plan import SHARES_STANDARD, EditError
+from ruvex.promise import Claims, budget_of
 
 Setting = Literal["reservation", "limit", "shares"]
 
@@ -23,7 +24,7 @@ def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> floa
     EditError
         No pools are named, or they have not all the same parent.
     """
-    plan = claims.compiled.plan
+    plan = claims.site.plan
     parents = {plan.pools[plan.pool_index[pool]].parent for pool in pools}
     if len(parents) != 1:
         raise EditError("choose pools that lie side by side, in the same pool or all at the top")
@@ -32,7 +33,8 @@ def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> floa
     amount = budget.reservation - budget.claimed
     amount += sum(float(claims.claim_of(pool)[0 if resource == "cpu" else 1]) for pool in pools)
     if parent is None and resource == "memory":
-        amount -= overhead_of_those_off(claims.compiled)
+        site = claims.site
+        amount -= float(site.guests[rows.G_OVERHEAD, ~site.standing.on].sum())
     return max(0.0, amount)
 
 

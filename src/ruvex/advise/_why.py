@@ -43,6 +43,8 @@ def against_whom(ladder: Ladder, amount: Amount, plan: Plan) -> str:
     more = len(ladder.peers) - len(others)
     beside = ", ".join(others) + (f" and {more} more" if more > 0 else "")
     part = f"{format_number(ladder.weight)} of {format_number(ladder.peer_weight)} shares"
+    if math.isnan(ladder.level):
+        return f" on several hosts ({part}, beside {beside})"
     if math.isinf(ladder.level):
         return f", enough for all of its peers ({part}, beside {beside})"
     return f" at {amount(SHARES_STANDARD * ladder.level)} for 100 ({part}, beside {beside})"
@@ -51,12 +53,21 @@ def against_whom(ladder: Ladder, amount: Amount, plan: Plan) -> str:
 def stop_text(ladder: Ladder, stop: Stop, plan: Plan) -> str:
     """Say what keeps it from having more, without the figure."""
     if stop.cause == "supply":
-        return "kept back by the supply: others have it"
+        return f"kept back by the supply{_of_host(ladder, plan)}: others have it"
+    if stop.cause == "bank":
+        return "kept back by the size of its bank: others in it have it"
     if stop.cause == "pool's limit":
         return f"kept back by the limit of {_label(plan, stop.pool)}"
     if stop.cause == "agent missing":
         return "kept back because the agent is missing: it stays at its boot size"
     return f"kept back by its {stop.cause}"
+
+
+def _of_host(ladder: Ladder, plan: Plan) -> str:
+    """Name the host whose supply it is, where there are several."""
+    if len(plan.hosts) < 2 or ladder.host is None:
+        return ""
+    return f" of {_label(plan, ladder.host)}"
 
 
 def ending_text(ladder: Ladder, plan: Plan) -> str:

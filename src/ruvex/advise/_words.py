@@ -6,19 +6,23 @@ import math
 from collections.abc import Mapping
 from typing import Final
 
-from ruvex.divide import Refusal, Tried, Waiting
-from ruvex.plan import Host, Plan, Pool, Rules, find_item, format_cpu, format_memory
+from ruvex.plan import Host, Plan, Pool, Rules, ThinMemory, find_item, format_cpu, format_memory
+from ruvex.promise import Kind, Refusal, Tried, Waiting, is_cpu
 
 _MOST_HOLDERS: Final = 4
-_WHAT: Final[Mapping[str, str]] = {
-    "cpu": "CPU promises", "memory": "memory promises", "host-memory": "memory that can be found now",
-    "spill": "spill space", "bank": "memory of its bank that can be found now",
-    "volume": "spill volumes in its bank",
+_WHAT: Final[Mapping[Kind, str]] = {
+    "cpu": "CPU promises", "memory": "memory promises", "host-cpu": "CPU that its guests can be promised",
+    "host-memory": "memory that its guests can be promised", "spill": "spill space",
+    "bank": "memory that the guests of its bank can be promised", "volume": "a spill volume for the bank",
+}  # fmt: skip
+_HELD: Final[Mapping[Kind, str]] = {
+    "host-cpu": "promised to its guests", "host-memory": "promised to its guests, their overhead and its bank",
+    "spill": "needed", "bank": "promised to the guests of its bank",
 }  # fmt: skip
 
 
-def _amount(value: float, kind: str) -> str:
-    return format_cpu(value) if kind == "cpu" else format_memory(value)
+def _amount(value: float, kind: Kind) -> str:
+    return format_cpu(value) if is_cpu(kind) else format_memory(value)
 
 
 def _label(plan: Plan, place: str | None) -> str:
@@ -29,6 +33,8 @@ def _label(plan: Plan, place: str | None) -> str:
 def refusal_text(plan: Plan, refusal: Refusal | Waiting) -> str:
     """Say in one sentence what is short, where and by how much."""
     short = _amount(refusal.shortfall, refusal.kind)
+    if refusal.kind == "volume":
+        return f"The bank of {_label(plan, refusal.place)} has no spill volume of {short} left"
     return f"{_label(plan, refusal.place)} is short of {_WHAT[refusal.kind]} by {short}"
 
 
@@ -37,12 +43,13 @@ def chain_lines(plan: Plan, refusal: Refusal) -> list[str]:
     return [_tried_line(plan, tried, refusal.kind) for tried in refusal.chain]
 
 
-def _tried_line(plan: Plan, tried: Tried, kind: str) -> str:
+def _tried_line(plan: Plan, tried: Tried, kind: Kind) -> str:
     label, claimed = _label(plan, tried.place), _amount(tried.claimed, kind)
     item = find_item(plan, tried.place) if tried.place is not None else None
     if isinstance(item, Host):
-        what = "needed" if kind in ("spill", "volume") else "held at all times"
-        return f"{label}: {claimed} {what}, of {_amount(tried.allowed, kind)}"
+        if kind == "volume":
+            return f"{label}: {_volumes_text(plan, item)}"
+        return f"{label}: {claimed} {_HELD[kind]}, of {_amount(tried.allowed, kind)}"
     if tried.place is None:
         return f"{label}: {claimed} claimed, of {_amount(tried.allowed, kind)} that can be promised"
     line = f"{label}: {claimed} claimed"
@@ -55,6 +62,14 @@ def _tried_line(plan: Plan, tried: Tried, kind: str) -> str:
         else:
             line += ", does not draw on its parent"
     return line
+
+
+def _volumes_text(plan: Plan, host: Host) -> str:
+    """Say which volumes the bank of a host has, and how many guests there are for them."""
+    volumes = host.bank.spill_volumes if host.bank is not None else ()
+    there = [g for g in plan.guests if g.in_bank and g.is_on and isinstance(g.memory, ThinMemory) and g.host == host.id]
+    sizes = ", ".join(format_memory(volume.mib) for volume in volumes) or "none"
+    return f"spill volumes of {sizes}, for {len(there)} guest{'s' if len(there) != 1 else ''} that need one each"
 
 
 def holders_text(plan: Plan, refusal: Refusal) -> str:

@@ -8,8 +8,9 @@ from dataclasses import asdict
 from pathlib import Path
 
 from ruvex.advise import Remedy, chain_lines, holders_text, refusal_of, refusal_text, remedies_for
-from ruvex.divide import Refusal, compile_plan
 from ruvex.plan import EditError, Plan, change_settings, read_plan
+from ruvex.promise import Refusal, hosts_that_take
+from ruvex.site import site_of
 
 _ADMITTED, _REFUSED = 0, 1
 
@@ -29,19 +30,23 @@ def print_admission(path: Path, guest: str, *, as_json: bool) -> int:
         known = ", ".join(list(file.plan.guest_index)[:10])
         raise EditError(f"there is no guest {guest!r} in the plan; it has {known or 'none'}")
     was_on = file.plan.guests[file.plan.guest_index[guest]].is_on
-    compiled = compile_plan(change_settings(file.plan, guest, {"power": "off"}), file.traces)
+    site = site_of(change_settings(file.plan, guest, {"power": "off"}), file.traces)
 
     def power_on(plan: Plan) -> Plan:
         return change_settings(plan, guest, {"power": "on"})
 
-    refusal = refusal_of(compiled, power_on, [guest], booting=[guest])
-    remedies = remedies_for(compiled, power_on, [guest], booting=[guest]) if refusal else []
+    refusal = refusal_of(site, power_on, [guest], booting=[guest])
+    remedies = remedies_for(site, power_on, [guest], booting=[guest]) if refusal else []
+    hosts = [site.plan.hosts[at].id for at in hosts_that_take(site, guest)]
     if as_json:
-        document = {"guest": guest, "was_on": was_on, "admitted": refusal is None}
+        document = {"guest": guest, "was_on": was_on, "admitted": refusal is None, "hosts": hosts}
         document |= {"refusal": _refusal_json(refusal), "remedies": [asdict(remedy) for remedy in remedies]}
         print(json.dumps(document, ensure_ascii=False))
     else:
         _print_answer(file.plan, guest, refusal, remedies, was_on=was_on)
+        if len(file.plan.hosts) > 1:
+            labels = [file.plan.hosts[file.plan.host_index[host]].label for host in hosts]
+            print(f"Hosts that would take it: {', '.join(labels) or 'none'}.")
     return _ADMITTED if refusal is None else _REFUSED
 
 

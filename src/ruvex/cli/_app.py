@@ -72,12 +72,15 @@ def _divide(
         str | None,
         typer.Option(metavar="ID", help="Explain the figures of a guest or pool, and what would help."),
     ] = None,
+    by_host: Annotated[
+        bool, typer.Option("--by-host", help="Show each host by itself, and what one machine would give.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Show the division of CPU and memory at a moment."""
     from ruvex.cli._divide import print_division
 
-    raise typer.Exit(print_division(plan, at, why, as_json=as_json))
+    raise typer.Exit(print_division(plan, at, why, by_host=by_host, as_json=as_json))
 
 
 @app.command("admit")
@@ -113,6 +116,17 @@ def _run(
     from ruvex.cli._run import print_run
 
     raise typer.Exit(print_run(plan, until, out, every, as_json=as_json))
+
+
+@app.command("prepare")
+def _prepare() -> None:
+    """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""
+    from ruvex.engine import is_cache_filled
+
+    if not is_cache_filled():
+        from ruvex.play import prepare
+
+        prepare()
 
 
 @app.command("schema")

@@ -10,8 +10,9 @@ from typing import Final
 from rich.cells import cell_len, set_cell_size
 
 from ruvex.cli._why import print_why
-from ruvex.divide import Division, ResourceDivision, compile_plan, divide
+from ruvex.divide import RESOURCES, Division, PlacePart, ResourceDivision, divide, places_of
 from ruvex.plan import THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
+from ruvex.site import site_of
 
 _WIDTH: Final = 100
 _GIB_MIB: Final = 1024.0
@@ -21,7 +22,7 @@ _WIDTHS: Final = (8, 7, 9, 7) * 2
 _NAME_WIDTH: Final = _WIDTH - sum(width + 1 for width in _WIDTHS)
 
 
-def print_division(path: Path, at: str | None, why: str | None, *, as_json: bool) -> int:
+def print_division(path: Path, at: str | None, why: str | None, *, by_host: bool, as_json: bool) -> int:
     """Print the division of a plan at a moment, or why one row of it is as it is; gives the exit status.
 
     Raises
@@ -34,9 +35,11 @@ def print_division(path: Path, at: str | None, why: str | None, *, as_json: bool
     if why is not None:
         print_why(file, path, at_s, why, as_json=as_json)
         return 0
-    division = divide(compile_plan(file.plan, file.traces), at_s)
+    division = divide(site_of(file.plan, file.traces), at_s)
     if as_json:
         print(json.dumps(division.to_json(), ensure_ascii=False))
+    elif by_host:
+        _print_hosts(division, file.plan)
     else:
         _print_table(division, file.plan)
     return 0
@@ -65,6 +68,34 @@ def _print_table(division: Division, plan: Plan) -> None:
     print("\n".join(lines))
 
 
+def _print_hosts(division: Division, plan: Plan) -> None:
+    """Print each place with the part of the tree that lives there, and what one machine would give."""
+    labels = {item.id: item.label for item in (*plan.hosts, *plan.pools, *plan.guests)}
+    print(f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}")
+    for name, title, scale, unit in (("cpu", "CPU", _GHZ_MHZ, "GHz"), ("memory", "Memory", _GIB_MIB, "GiB")):
+        assert name in RESOURCES
+        resource: ResourceDivision = getattr(division, name)
+        for place in places_of(resource):
+            part = PlacePart(division, resource, place)
+            where = f"the bank of {labels.get(part.host, '')}" if part.kind == "bank" else labels.get(part.host, "")
+            figures = [("supply", part.supply), ("wanted", part.wanted), ("delivered", part.delivered)]
+            if part.kept:
+                figures.append(("kept free", part.kept))
+            told = "   ".join(f"{word} {format_number(value / scale, 2)}" for word, value in figures)
+            print(f"\n{title} of {where or 'no host'}, {unit}   {told}")
+            if part.broken:
+                print("        ! These promises cannot all be kept: this cannot run as it is.")
+            elif part.placement:
+                print("        ! A pool's promise does not fit where its guests are.")
+            print(f"{'':<{_NAME_WIDTH}}{'wanted':>10}{'delivered':>11}{'as one':>10}")
+            depth = {row: int(division.depth[division.position[row]]) for row in division.ids}
+            for row in part.rows:
+                label = "  " * depth[row["id"]] + labels[row["id"]]
+                cells = [row["wanted"], row["delivered"], row["as_one"]]
+                shown = "".join(_cell(v / scale).rjust(w) for v, w in zip(cells, (10, 11, 10), strict=True))
+                print(f"{set_cell_size(label, _NAME_WIDTH)}{shown}")
+
+
 def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:
     parts = [
         f"{word} {format_number(value / scale, 2)}"
@@ -76,6 +107,8 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
         )
     ]
     broken = "\n        ! These promises cannot all be kept: this cannot run as it is." if resource.broken else ""
+    if resource.placement and not resource.broken:
+        broken = "\n        ! A pool's promise does not fit where its guests are; --by-host shows where."
     return f"{name:<7}{unit}   " + "   ".join(parts) + broken
 
 

@@ -15,7 +15,6 @@ from rich.cells import set_cell_size
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ruvex.divide import compile_plan
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
     THIN_SPACE,
@@ -29,9 +28,10 @@ from ruvex.plan import (
     read_plan,
 )
 from ruvex.play import GuestSummary, Player, Summary
+from ruvex.site import site_of
 
 INTERRUPTED: Final = 130
-_BATCH_TICKS: Final = 200
+_BATCH_TICKS: Final = 2000
 _NAME: Final = 22
 _HEADINGS: Final = ("unmet", "wait %", "pace", "below need", "peak GiB", "taken GiB")
 _WIDTHS: Final = (9, 7, 5, 28, 9, 9)
@@ -53,7 +53,7 @@ def print_run(path: Path, until: str | None, out: Path | None, every_s: float | 
     until_s = None if until is None else _end(until, file.plan)
     if out is not None and out.suffix.lower() not in SERIES_SUFFIXES:
         raise PlanFileError(f"{out}: series go to a file ending in .csv or .npz")
-    player = Player(compile_plan(file.plan, file.traces), until_s=until_s, record_s=every_s)
+    player = Player(site_of(file.plan, file.traces), until_s=until_s, record_s=every_s)
     interrupted = _play(player)
     if out is not None:
         write_series(player.recording, out)
@@ -110,18 +110,28 @@ def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
     lines.append("")
     hosts = {host.id: host.label for host in plan.hosts}
     for place in summary.places:
-        name = "Hosts" if place.bank is None else f"Bank of {hosts[place.bank]}"
+        name = hosts.get(place.host, "No host")
+        name = f"Bank of {name}" if place.kind == "bank" else name
         times = ", ".join(f"{word} {_span(seconds)}" for word, seconds in place.pressure_s.items() if seconds)
-        lines.append(f"{name}: {times}; least free {format_memory(place.least_free_mib)}")
+        free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
+        unmet = f"; CPU short for {_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""
+        lines.append(f"{name}: {times}; {free}, {format_memory(max(0.0, place.mean_free_mib))} on average{unmet}")
     if summary.savings is not None:
         saved = summary.savings
         mean, least = format_memory(saved.mean_mib), format_memory(saved.least_mib)
-        would = f"the {format_memory(saved.fixed_mib)} that {saved.guests} fixed guests of these ceilings would hold"
+        guests = f"{saved.guests} guest{'s' if saved.guests != 1 else ''}"
+        would = f"the {format_memory(saved.otherwise_mib)} that {guests} would have otherwise"
         lines.append(f"Elastic memory saves {mean} on average, {least} at least, of {would}")
     for finish in summary.finishes:
         when = "is not done" if finish.finished_s is None else f"done {format_time(finish.finished_s)}"
         late = f", {_span(finish.late_s)} late" if finish.late_s and finish.late_s >= 1 else ""
         lines.append(f"Batch {labels[finish.guest]}: due {format_time(finish.due_s)}, {when}{late}")
+    for bridge in summary.bridges:
+        what = f"{format_memory(bridge.mib)} from disk for {_span(bridge.for_s)}"
+        lines.append(f"Boot bridge {labels[bridge.guest]}: {what}, from {format_time(bridge.at_s)}")
+    for move in summary.moves:
+        way = f"{hosts[move.source]} to {hosts[move.target]} in {_span(move.took_s)}"
+        lines.append(f"Move {labels[move.guest]}: {way} from {format_time(move.at_s)}, held {move.held_still_s:.1f} s")
     if summary.log:
         lines.append("")
         lines += [f"{format_time(entry.at_s):<9}{entry.kind:<9}{entry.text}" for entry in summary.log[:_MOST_LOG]]

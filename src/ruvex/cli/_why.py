@@ -15,13 +15,13 @@ from ruvex.divide import (
     Division,
     Ladder,
     Shifts,
-    compile_plan,
     divide,
     ladder_of,
     site_shares,
     who_has_it,
 )
 from ruvex.plan import EditError, Plan, PlanFile, format_cpu, format_memory, format_time
+from ruvex.site import site_of
 
 _NAMES: Final = {"cpu": "CPU", "memory": "Memory"}
 _WRITE: Final[Mapping[str, Amount]] = {"cpu": format_cpu, "memory": format_memory}
@@ -39,12 +39,12 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
     plan = file.plan
     if item not in plan.guest_index and item not in plan.pool_index:
         raise EditError(f"there is no guest or pool {item!r} in the plan; ids are what the plan file calls them")
-    compiled = compile_plan(plan, file.traces)
-    division = divide(compiled, at_s)
+    site = site_of(plan, file.traces)
+    division = divide(site, at_s)
     if not division.on[division.position[item]]:
         raise EditError(f"{item!r} is powered off and takes no part; try: ruvex admit {path} {item}")
-    having = who_has_it(compiled, division, item)
-    moves = moves_for(compiled, division, item)
+    having = who_has_it(site, division, item)
+    moves = moves_for(site, division, item)
     ladders = {name: ladder_of(division, item, name) for name in RESOURCES}
     if as_json:
         document: dict[str, Any] = {"plan": plan.name, "at": division.at_s, "id": item}
@@ -87,7 +87,7 @@ def _lines(
 def _to_json(division: Division, ladder: Ladder, having: Shifts | None, moves: list[Move]) -> dict[str, Any]:
     document = asdict(ladder)
     del document["item"], document["resource"]
-    document["level"] = None if math.isinf(ladder.level) else ladder.level
+    document["level"] = ladder.level if math.isfinite(ladder.level) else None
     document["path"] = [{"id": i, "delivered": delivered, "wanted": wanted} for i, delivered, wanted in ladder.path]
     rows = [] if having is None else zip(having.rows.tolist(), having.amounts.tolist(), strict=True)
     document["who_has_it"] = [{"id": division.ids[row], "amount": -amount} for row, amount in rows]

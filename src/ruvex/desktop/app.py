@@ -8,15 +8,18 @@ import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QByteArray, QTimer
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex import __version__
 from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.opening import Opening
 from ruvex.desktop.state import State, state_folder
 from ruvex.desktop.theme import Theme
 from ruvex.desktop.window import Window
+from ruvex.plan import read_plan
 
 _SIZE = (1280, 800)
 
@@ -42,8 +45,7 @@ def make_window(*, state: State | None = None, follow_desktop: bool = True) -> W
     theme.set_mode(state.theme_mode)
     theme.set_scale(state.text_scale)
     window = Window(OpenPlan(), theme, state)
-    if "geometry" not in state.layout:
-        window.resize(*_SIZE)
+    restore_place(window, state.layout, _SIZE)
     return window
 
 
@@ -64,22 +66,50 @@ def tell_unexpected(window: Window) -> None:
 def run_desktop(plan: Path | None) -> int:
     """Open the window, with a plan if one is given, and stay until it is closed; gives the exit status.
 
+    What computes is loaded, and the very first time compiled, while a first, empty window says so.
+
     Raises
     ------
     PlanError, PlanFileError
         The plan cannot be used.
     """
+    file = None if plan is None else read_plan(plan)
     application = make_application()
-    window = make_window()
-    tell_unexpected(window)
-    if plan is not None:
-        window.open_plan.open(plan)
-        window.state.add_recent(plan)
-    window.show()
-    window.files.offer_recovery()
+    state = State()
+    theme = Theme(follow_desktop=True)
+    theme.set_mode(state.theme_mode)
+    theme.set_scale(state.text_scale)
+    opening = Opening(theme, "Ruvex" if plan is None else plan.name)
+    restore_place(opening, state.layout, _SIZE)
+    windows: list[Window] = []
+
+    def open_window() -> None:
+        window = make_window(state=state)
+        windows.append(window)
+        tell_unexpected(window)
+        if plan is not None and file is not None:
+            window.open_plan.show_file(file, plan)
+            window.state.add_recent(plan)
+        window.setGeometry(opening.geometry())
+        window.show()
+        opening.close()
+        window.files.offer_recovery()
+
+    opening.ready.connect(open_window)
+    opening.show()
+    opening.begin()
     # Qt's loop hides Ctrl+C from Python; a timer lets it be seen.
     signal.signal(signal.SIGINT, lambda *_: application.quit())
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)
     pulse.start(300)
     return application.exec()
+
+
+def restore_place(window: QWidget, layout: dict[str, Any], size: tuple[int, int]) -> None:
+    """Put a window where the last one was left; without that, or if it cannot be understood, give it a size."""
+    geometry = layout.get("geometry")
+    if not isinstance(geometry, str) or not window.restoreGeometry(
+        QByteArray.fromBase64(geometry.encode("ascii", "ignore"))
+    ):
+        window.resize(*size)

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QApplication
 from ruvex.advise import refusal_text
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.steps import Step, settings_step
-from ruvex.divide import Waiting, admit_in_order, in_starting_order
 from ruvex.exchange import guests_from_table, table_of_guests
 from ruvex.plan import (
     EditError,
@@ -31,6 +30,7 @@ from ruvex.plan import (
     rename_plan,
     shift_item,
 )
+from ruvex.promise import Waiting, admit_in_order, in_starting_order
 
 _MOST_NAMED: Final = 4
 
@@ -104,11 +104,11 @@ class Editor(QObject):
         off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
         wishing = [item.id for item in items if isinstance(item, Guest) and item.is_on]
         try:
-            compiled = self._open_plan.base_compiled.with_plan(add_items(base, off))
+            site = self._open_plan.base_site.with_plan(add_items(base, off))
         except EditError as error:
             self.told.emit(f"Not done: {text}.\n{error}")
             return False
-        admitted, waiting = admit_in_order(compiled, in_starting_order(compiled, wishing))
+        admitted, waiting = admit_in_order(site, in_starting_order(site, wishing))
         starting = set(admitted)
         final = [item if item.id in starting else off[i] for i, item in enumerate(items)]
         step = Step(text, lambda plan: add_items(plan, final), tuple(i.id for i in final), tuple(admitted))
@@ -118,7 +118,7 @@ class Editor(QObject):
         tops = [item.id for item in items if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
         self._open_plan.select_many(tops, tops[-1])
         lines = [note] if note else []
-        lines += self._waiting_lines(compiled.plan, waiting, "was added powered off", "were added powered off")
+        lines += self._waiting_lines(site.plan, waiting, "was added powered off", "were added powered off")
         if lines:
             self.told.emit("\n".join(lines))
         return True
@@ -214,12 +214,12 @@ class Editor(QObject):
             self._power_many(sleeping)
 
     def _power_many(self, sleeping: Sequence[str]) -> None:
-        compiled = self._open_plan.base_compiled
-        admitted, waiting = admit_in_order(compiled, in_starting_order(compiled, sleeping))
+        site = self._open_plan.base_site
+        admitted, waiting = admit_in_order(site, in_starting_order(site, sleeping))
         ids = tuple(admitted)
         if ids:
             self._make(Step(f"power {self._named(ids)} on", _switch(ids, "on"), ids, ids))
-        lines = self._waiting_lines(compiled.plan, waiting, "would wait", "would wait")
+        lines = self._waiting_lines(site.plan, waiting, "would wait", "would wait")
         if lines:
             self.told.emit("\n".join(lines))
 

@@ -16,18 +16,13 @@ from ruvex.desktop.undo import PlanEdit
 from ruvex.desktop.units import Units
 from ruvex.divide import (
     RESOURCES,
-    Claims,
-    Compiled,
     Day,
-    DemandAt,
+    Demand,
     Division,
     Shifts,
-    claims_of,
-    compile_plan,
     day_of,
     demand_at,
     divide,
-    refusal_between,
     shifts_by_guest,
 )
 from ruvex.plan import (
@@ -42,6 +37,8 @@ from ruvex.plan import (
     read_plan,
     write_plan,
 )
+from ruvex.promise import Claims, claims_of, refusal_between
+from ruvex.site import Site, site_of
 
 _COARSE_DAY = 25
 """Moments of the day strip that are worked out at once on opening; the full day follows from the background."""
@@ -75,7 +72,7 @@ class Effect:
 Live = Callable[[list[tuple[str, Mapping[str, Any]]]], bool]
 """Takes changes of settings into a play that is under way, or tells that there is none."""
 
-Played = Callable[[float, Plan], tuple[Plan, DemandAt] | None]
+Played = Callable[[float, Plan], tuple[Plan, Demand] | None]
 """Gives the settings in force and what was asked for at a time that has been played, or None."""
 
 
@@ -153,13 +150,13 @@ class OpenPlan(QObject):
         self._step: Step | None = None
         self._file = PlanFile(Plan())
         self._base = self._file.plan
-        self._compiled: Compiled = compile_plan(self._base, {})
-        self._base_compiled = self._compiled
+        self._site: Site = site_of(self._base, {})
+        self._base_site = self._site
         self._base_claims: Claims | None = None
-        self._demand: DemandAt = demand_at(self._compiled, self._base.moment)
-        self.division: Division = divide(self._compiled, demand=self._demand)
+        self._demand: Demand = demand_at(self._site, self._base.moment)
+        self.division: Division = divide(self._site, demand=self._demand)
         self.background = Background(self)
-        self.day: Day = day_of(self._compiled, moments=_COARSE_DAY)
+        self.day: Day = day_of(self._site, moments=_COARSE_DAY)
         self._day_timer = QTimer(self)
         self._day_timer.setSingleShot(True)
         self._day_timer.setInterval(_DAY_DELAY_MS)
@@ -168,7 +165,7 @@ class OpenPlan(QObject):
     @property
     def plan(self) -> Plan:
         """The plan as shown, a preview included."""
-        return self._compiled.plan
+        return self._site.plan
 
     @property
     def base(self) -> Plan:
@@ -176,20 +173,20 @@ class OpenPlan(QObject):
         return self._base
 
     @property
-    def compiled(self) -> Compiled:
+    def site(self) -> Site:
         """The plan as shown, as arrays."""
-        return self._compiled
+        return self._site
 
     @property
-    def base_compiled(self) -> Compiled:
+    def base_site(self) -> Site:
         """The plan without the previewed change, as arrays."""
-        return self._base_compiled
+        return self._base_site
 
     @property
     def claims(self) -> Claims:
         """The promises of the plan without the previewed change."""
         if self._base_claims is None:
-            self._base_claims = claims_of(self._base_compiled)
+            self._base_claims = claims_of(self._base_site)
         return self._base_claims
 
     @property
@@ -246,15 +243,15 @@ class OpenPlan(QObject):
     def show_file(self, file: PlanFile, path: Path | None, *, is_saved: bool = True) -> None:
         """Show a plan that was read, as that of a path; one that is not saved there is dirty from the start."""
         self._file, self.path, self._base = file, path, file.plan
-        self._compiled = compile_plan(file.plan, file.traces)
-        self._set_base_compiled()
+        self._site = site_of(file.plan, file.traces)
+        self._set_base_site()
         self.selected, self.selection, self.before, self.effect = None, (), None, None
         self.undo_stack.clear()
         if not is_saved:
             self.undo_stack.resetClean()
         self.dismiss_refusal()
         self._look_at(file.plan.moment)
-        self.day = day_of(self._compiled, moments=_COARSE_DAY)
+        self.day = day_of(self._site, moments=_COARSE_DAY)
         self._on_day_due()
         self.replaced.emit()
         self.divided.emit()
@@ -301,10 +298,10 @@ class OpenPlan(QObject):
     def _look_at(self, at_s: float) -> None:
         self._base = move_moment(self._base, at_s)
         played = None if self.played is None else self.played(at_s, self._base)
-        self._compiled = self._compiled.with_plan(self._base if played is None else played[0])
-        self._set_base_compiled()
-        self._demand = demand_at(self._compiled, at_s) if played is None else played[1]
-        self.division = divide(self._compiled, demand=self._demand)
+        self._site = self._site.with_plan(self._base if played is None else played[0])
+        self._set_base_site()
+        self._demand = demand_at(self._site, at_s) if played is None else played[1]
+        self.division = divide(self._site, demand=self._demand)
 
     def setting_before(self, target: str, setting: str) -> Any:
         """Give a setting as it is without the previewed change."""
@@ -325,14 +322,14 @@ class OpenPlan(QObject):
         if step.settles != (self._step.settles if self._step is not None else ""):
             self.settle()
         plan = step.edit(self._base)
-        compiled = self._base_compiled.with_plan(plan)
-        refusal = refusal_between(self.claims, claims_of(compiled, booting=step.booting), step.changed)
+        site = self._base_site.with_plan(plan)
+        refusal = refusal_between(self.claims, claims_of(site, booting=step.booting), step.changed)
         if refusal is not None:
             raise PromiseRefusedError(step, refusal, plan)
         if self.before is None:
             self.before = self.division
         self._step = step
-        self._divide_again(plan, compiled)
+        self._divide_again(plan, site)
         self._set_effect(step.text, self.before, self.division, would_need_off(self._base, plan, step.changed))
 
     def make(self, step: Step) -> None:
@@ -366,7 +363,7 @@ class OpenPlan(QObject):
         self.before, self._step = None, None
         if after != before:
             self._base = after
-            self._set_base_compiled()
+            self._set_base_site()
             self.undo_stack.push(PlanEdit(step.text, before, after, self._on_undo_or_redo, merges=step.merges))
             self._day_timer.start()
             self.edited.emit()
@@ -382,7 +379,7 @@ class OpenPlan(QObject):
         """Drop the previewed step."""
         if self.before is not None:
             self.before, self._step = None, None
-            self._divide_again(self._base, self._base_compiled)
+            self._divide_again(self._base, self._base_site)
             self._clear_effect()
 
     def refuse(self, refused: PromiseRefusedError) -> None:
@@ -404,19 +401,17 @@ class OpenPlan(QObject):
         """Set some settings of an item; raises as ``make``."""
         self.make(settings_step(text, [(target, change)]))
 
-    def _set_base_compiled(self) -> None:
-        self._base_compiled = (
-            self._compiled if self._compiled.plan is self._base else (self._compiled.with_plan(self._base))
-        )
+    def _set_base_site(self) -> None:
+        self._base_site = self._site if self._site.plan is self._base else (self._site.with_plan(self._base))
         self._base_claims = None
 
-    def _divide_again(self, plan: Plan, compiled: Compiled | None = None) -> None:
-        compiled = compiled or self._compiled.with_plan(plan)
-        same_rows = compiled.tree is self._compiled.tree
-        if not same_rows:
-            self._demand = demand_at(compiled, plan.moment)
-        self._compiled = compiled
-        self.division = divide(compiled, demand=self._demand)
+    def _divide_again(self, plan: Plan, site: Site | None = None) -> None:
+        site = site or self._site.with_plan(plan)
+        same_rows = site.layout is self._site.layout
+        if site.signals is not self._site.signals:
+            self._demand = demand_at(site, plan.moment)
+        self._site = site
+        self.division = divide(site, demand=self._demand, levels=self.division.levels)
         if not same_rows:
             self._keep_selection()
             self.replaced.emit()
@@ -438,7 +433,7 @@ class OpenPlan(QObject):
         before = self.division
         self._base = move_moment(plan, self.plan.moment)
         self._divide_again(self._base)
-        self._set_base_compiled()
+        self._set_base_site()
         self._set_effect(text, before, self.division, "")
         self._day_timer.start()
         self.dismiss_refusal()
@@ -459,14 +454,14 @@ class OpenPlan(QObject):
         self.named.emit()
 
     def _on_day_due(self) -> None:
-        compiled = self._base_compiled
+        site = self._base_site
 
         def show(day: Day | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
             # Another plan may have been opened meanwhile; its own day is on its way then.
-            if day is not None and compiled.tree is self._compiled.tree:
+            if day is not None and site.layout is self._site.layout:
                 self.day = day
                 self.day_changed.emit()
 
-        self.background.run("day", lambda: day_of(compiled), show)
+        self.background.run("day", lambda: day_of(site), show)

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.open_plan import OpenPlan
-from ruvex.divide import DemandAt
+from ruvex.divide import Demand
 from ruvex.plan import Event, Plan, SetEvent
 from ruvex.play import PHASES, Player, Recording
 
@@ -118,7 +118,7 @@ class Playing(QObject):
         self._is_busy = False
         plan = self._open_plan.base
         self._played = plan
-        self.player = Player(self._open_plan.base_compiled)
+        self.player = Player(self._open_plan.base_site)
         self._ticks = _PIECE_TICKS
         self.restarted.emit()
         self.changed.emit()
@@ -179,7 +179,7 @@ class Playing(QObject):
             self.player.kept.clear()
         self.changed.emit()
 
-    def in_force(self, at_s: float, base: Plan) -> tuple[Plan, DemandAt] | None:
+    def in_force(self, at_s: float, base: Plan) -> tuple[Plan, Demand] | None:
         """Give the settings in force at a time that has been played, and what was asked for then.
 
         Backlog, surges and growth are in it; guests that booted or ran are on. None for what has not been played.
@@ -195,16 +195,9 @@ class Playing(QObject):
             for channel in ("cpu_wanted", "working", "backed", "shared", "balloon", "squeezed", "spilled")
         )
         touched = np.maximum(np.sum(parts, axis=0), working)
-        plan = next(plan for since, plan in reversed(player.plans) if since <= at_s)
-        on = dict(zip(recording.guest_ids, (recording.series("phase")[:, row] >= _BOOTING).tolist(), strict=True))
-        guests = tuple(
-            guest
-            if guest.is_on == on[guest.id]
-            else guest.model_copy(update={"power": "on" if on[guest.id] else "off"})
-            for guest in plan.guests
-        )
+        plan = player.plan_at(at_s, (recording.series("phase")[:, row] >= _BOOTING).tolist())
         update = {"name": base.name, "notes": base.notes, "moment": base.moment, "events": base.events}
-        return plan.model_copy(update=update | {"guests": guests}), DemandAt(cpu, working, touched)
+        return plan.model_copy(update=update), Demand(np.stack((cpu, working, touched)))
 
     # Going on
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ruvex.advise import Edit, Remedy, refusal_text
-from ruvex.divide import Refusal
 from ruvex.plan import Changes, EditError, Guest, Plan, change_many, find_item, needs_off
+from ruvex.promise import Refusal
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +85,7 @@ class PromiseRefusedError(EditError):
 def would_need_off(before: Plan, after: Plan, changed: Iterable[str]) -> str:
     """Say which running guests would have to be powered off for a change, or give nothing."""
     told: Mapping[str, Any] = {
-        new.label: needs_off(old, new)
+        new.label: needs_off(old, new, before.rules)
         for item_id in changed
         if isinstance(old := find_item(before, item_id), Guest)
         and isinstance(new := find_item(after, item_id), Guest)

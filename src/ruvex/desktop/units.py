@@ -88,13 +88,17 @@ class Units(QObject):
         plan, absolute = self._open_plan.plan, ABSOLUTE[resource]
         if name == absolute.name or not plan.hosts:
             return absolute
+        item = find_item(plan, item_id) if item_id is not None else None
+        # Of a guest it is its own host that counts, of all else all hosts together.
+        own = plan.host_of(item) if isinstance(item, Guest) else None
+        hosts = plan.hosts if own is None else (own,)
         if resource == "memory":
-            per = sum(host.memory_mib for host in plan.hosts) / 100
+            per = sum(host.memory_mib for host in hosts) / 100
         elif name == OF_OWN:
             per = own_mhz(plan, item_id) / 100
         else:
-            mhz = sum(host.cores * host.mhz for host in plan.hosts)
-            per = mhz / 100 if name == OF_HOST else mhz / sum(host.cores for host in plan.hosts)
+            mhz = sum(host.cores * host.mhz for host in hosts)
+            per = mhz / 100 if name == OF_HOST else mhz / sum(host.cores for host in hosts)
         shown = {OF_HOST: "%", OF_OWN: "%"}.get(name, name)
         return Unit(resource, shown, per) if per > 0 else absolute
 

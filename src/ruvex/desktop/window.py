@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Final
 
-from PyQt6.QtCore import QByteArray, QPoint, QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -338,9 +338,7 @@ class Window(QMainWindow):
 
     def _take_layout(self, layout: dict[str, Any]) -> None:
         """Arrange the window as it was left; what cannot be understood is passed over."""
-        geometry, units = layout.get("geometry"), layout.get("units")
-        if isinstance(geometry, str):
-            self.restoreGeometry(QByteArray.fromBase64(geometry.encode("ascii", "ignore")))
+        units = layout.get("units")
         if isinstance(units, dict):
             for name in CHOICES:
                 self.open_plan.units.choose(name, str(units.get(name)))

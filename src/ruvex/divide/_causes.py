@@ -8,13 +8,18 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import _compiled as c
+from ruvex.engine import kernels
+from ruvex.engine import rows as r
 
 if TYPE_CHECKING:
-    from ruvex.divide._division import Division, ResourceDivision
+    from ruvex.divide._division import Division
 
-CAUSES: Final = ("", "own limit", "own ceiling", "own size", "agent missing", "pool's limit", "supply")
-_NONE, _OWN_LIMIT, _OWN_CEILING, _OWN_SIZE, _AGENT_MISSING, _POOL_LIMIT, _SUPPLY = range(len(CAUSES))
+CAUSES: Final = (
+    "", "own limit", "own ceiling", "own size", "agent missing", "pool's limit", "bank", "supply", "agent loading",
+    "still growing", "boot from disk",
+)  # fmt: skip
+"""Why a guest is below its need; the first is that it is not. The last three take time, so a division has none."""
+
 _NOISE: Final = 1e-9
 
 
@@ -42,36 +47,47 @@ def causes_of(division: Division, resource: str) -> Causes:
     """Find for every row of ``cpu`` or ``memory`` what stops it from having more; worked out once for a division.
 
     A guest that has all it may have is stopped by its own setting; one that has less, by the nearest pool above it
-    that has reached its limit, or else by the supply. Pools have the cause that reaches them from above.
+    that has reached its limit, or else by its bank or the supply of its host. Pools have the cause that reaches them
+    from above, where they lack most.
     """
     found = division.causes.get(resource)
     if found is None:
-        found = division.causes[resource] = _find(division, getattr(division, resource))
+        found = division.causes[resource] = _find(division, resource)
     return found
 
 
-def _find(division: Division, r: ResourceDivision) -> Causes:
-    layers = division.layers
-    least = _NOISE * max(1.0, r.supply)
-    rows = np.arange(r.cap.size)
-    is_pool = ~np.isnan(r.level)
-    at_limit = is_pool & (r.delivered >= r.limit - least) & (r.cap >= r.limit - least)
-    pool_row = np.where(at_limit, rows, -1)
-    # From the top downwards every row takes over what stops its parent, unless a limit of its own is nearer.
-    for depth in range(1, int(division.depth.max(initial=0)) + 1):
-        here = np.flatnonzero((division.depth == depth) & (pool_row < 0))
-        pool_row[here] = pool_row[division.parent_row[here]]
-    code = np.where(pool_row >= 0, _POOL_LIMIT, _SUPPLY)
-    lacking = r.unmet > least
-    if r is division.memory:
-        lacking = lacking | ((layers.self_paged > least) & ~is_pool)
-    full = ~is_pool & (r.delivered >= r.cap - least)
-    code[full] = _OWN_LIMIT
-    if r is division.memory:
-        mode = layers.mode
-        code[full & (mode == c.FIXED)] = _OWN_SIZE
-        code[full & (mode == c.THIN) & ~(r.unmet > least)] = _OWN_SIZE
-        code[full & (mode == c.ELASTIC)] = _OWN_CEILING
-        code[full & (mode == c.ELASTIC) & (layers.agent == 0)] = _AGENT_MISSING
-    code[~lacking | ~division.on] = _NONE
-    return Causes(code, np.where(code == _POOL_LIMIT, pool_row, -1))
+def _find(division: Division, resource: str) -> Causes:
+    site, solved, layout = division.site, division.solved, division.layout
+    of, trees = getattr(division, resource), site.forest.trees
+    count, pools = site.guests.shape[1], layout.parent.size
+    least = _NOISE * max(1.0, of.supply)
+    stops, codes = np.empty(trees.nodes.shape[1], dtype=np.int64), np.empty(count, dtype=np.int64)
+    kernels().find_stops(trees.nodes, solved.asks, solved.known, stops)
+    beyond = solved.layers[r.M_SELF_PAGED] if of.k == 1 else np.zeros(count)
+    kernels().find_causes(
+        of.k, site.guests, site.standing.of_guests, trees.places, trees.nodes, trees.slots, trees.guest_slots,
+        solved.asks, stops, of.unmet_of_guests, beyond, least, codes,
+    )  # fmt: skip
+    row_of_pool = np.full(pools + 1, -1, dtype=np.int64)
+    at_rows = np.flatnonzero(~layout.is_guest)
+    row_of_pool[layout.things[at_rows]] = at_rows
+    limiting = np.full(count, -1, dtype=np.int64)
+    limited = np.flatnonzero(codes == r.POOL_LIMIT)
+    owners = trees.slots[r.T_OWNER, trees.guest_slots[of.k, limited]]
+    limiting[limited] = trees.nodes[r.N_POOL, stops[owners]]
+    pool_codes, pool_limits = np.zeros(pools, dtype=np.int64), np.full(pools, -1, dtype=np.int64)
+    lacking = layout.pool_sums(of.unmet_of_guests) > least
+    most = np.full(pools, -1.0)
+    for node in of.pool_nodes.tolist():
+        pool = int(trees.nodes[r.N_POOL, node])
+        slot = trees.nodes[r.N_SLOT, node]
+        short = float(solved.asks[r.A_CAP, slot] - solved.asks[r.A_GIVEN, slot])
+        stopped = int(stops[node])
+        # A limit is the cause wherever it is reached; among places without, the one that lacks most tells it.
+        if lacking[pool] and (stopped >= 0 or (short > most[pool] and pool_codes[pool] != r.POOL_LIMIT)):
+            in_bank = trees.places[r.L_KIND, trees.nodes[r.N_PLACE, node]] == r.BANK_PLACE
+            pool_codes[pool] = r.POOL_LIMIT if stopped >= 0 else r.BANK if in_bank else r.SUPPLY
+            pool_limits[pool] = trees.nodes[r.N_POOL, stopped] if stopped >= 0 else -1
+            most[pool] = short
+    code = np.concatenate((pool_codes, codes)).take(layout.things)
+    return Causes(code, row_of_pool.take(np.concatenate((pool_limits, limiting)).take(layout.things)))

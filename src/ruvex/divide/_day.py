@@ -8,14 +8,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._asks import guest_cpu, guest_memory_wanted, shared_pages, supply_at
-from ruvex.divide._compiled import Compiled
-from ruvex.divide._signals import CPU, TOUCHED, WORKING
+from ruvex.engine import kernels
+from ruvex.site import Site
 
 Floats = NDArray[np.float64]
 
-_BLOCK: Final = 1_000_000
-"""Signals times moments evaluated at once; bounds the memory of a plan of many guests."""
+MOMENTS: Final = 289
+"""Five minutes apart over a whole day, both ends included."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -26,37 +25,39 @@ class Day:
     ----------
     times_s
         Shape (moments,): seconds since the start of the day, from 0 to its end.
-    wanted, supply
-        Shape (2, moments): CPU in MHz, memory in MiB.
+    of_hosts
+        Shape (2, 2, hosts, moments): wanted and supply, of CPU in MHz and of memory in MiB (banks included), by host.
     """
 
     times_s: Floats
-    wanted: Floats
-    supply: Floats
+    of_hosts: Floats
+
+    @property
+    def wanted(self) -> Floats:
+        """Wanted of all hosts together, shape (2, moments)."""
+        return np.asarray(self.of_hosts[0].sum(axis=1))
+
+    @property
+    def supply(self) -> Floats:
+        """Supply of all hosts together, shape (2, moments)."""
+        return np.asarray(self.of_hosts[1].sum(axis=1))
 
 
-def day_of(compiled: Compiled, *, moments: int = 289) -> Day:
-    """Sum up what all guests want, before limits, at evenly spaced moments of the day.
+def day_of(site: Site, *, moments: int = MOMENTS) -> Day:
+    """Sum up what guests want on each host, before limits, at evenly spaced moments of the day.
 
     Parameters
     ----------
-    compiled
+    site
         The plan as arrays.
     moments
-        How many, both ends of the day included; 289 are five minutes apart.
+        How many, both ends of the day included.
     """
-    times = np.linspace(0.0, compiled.plan.day_s, moments)
-    wanted, supply = np.zeros((2, moments)), np.zeros((2, moments))
-    guests = compiled.guests
-    step = max(1, _BLOCK // max(1, 3 * guests.shape[1]))
-    for start in range(0, moments, step):
-        part = slice(start, start + step)
-        now = compiled.signals.at(times[part])
-        high = compiled.signals.highest_until(times[part])
-        cap, cpu = guest_cpu(guests, now[:, CPU])
-        touched = np.maximum(high[:, WORKING], high[:, TOUCHED])
-        shared, copies = shared_pages(compiled, touched)
-        memory = guest_memory_wanted(guests, now[:, WORKING], touched, shared)
-        wanted[:, part] = cpu.sum(axis=1), memory.sum(axis=1)
-        supply[:, part] = supply_at(compiled, cap, copies).T
-    return Day(times, wanted, supply)
+    times = np.linspace(0.0, site.plan.day_s, moments)
+    of_hosts = np.zeros((2, 2, site.hosts.shape[1], moments))
+    signals = site.signals
+    kernels().sum_day(
+        signals.forms, signals.numbers, signals.tables, signals.knots, signals.day_s, times, site.guests,
+        site.numbers, site.standing.of_guests, site.images, site.hosts, of_hosts,
+    )  # fmt: skip
+    return Day(times, of_hosts)

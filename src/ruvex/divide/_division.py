@@ -4,299 +4,288 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import _compiled as c
-from ruvex.divide._asks import CAP, CLAIM, FLOOR, USE, WANTED, Asks, DemandAt, ask, demand_at
 from ruvex.divide._causes import Causes, causes_of
-from ruvex.divide._compiled import Compiled
-from ruvex.divide._fill import Filled, fill_tree
-from ruvex.divide._layers import Layers, layers_of
-from ruvex.divide._places import MAIN, apportioned, bank_sizes
-from ruvex.divide._tree import Tree
+from ruvex.divide._demand import Demand, demand_at
+from ruvex.divide._layers import Layers
+from ruvex.divide._resource import RESOURCES, ResourceDivision
+from ruvex.divide._solve import Levels, Solved, solve, solve_as_one
+from ruvex.engine import rows as r
+from ruvex.site import Layout, Site, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
-_CPU, _MEMORY = 0, 1
-RESOURCES: Final = ("cpu", "memory")
-_SETTINGS: Final = (
-    (c.CPU_RESERVATION, c.MEMORY_RESERVATION),
-    (c.CPU_LIMIT, c.MEMORY_LIMIT),
-    (c.CPU_SHARES, c.MEMORY_SHARES),
-)
+_COLUMNS = ("reservation", "limit", "shares", "weight", "floor", "use", "cap", "wanted", "delivered", "unmet")
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class ResourceDivision:
-    """One resource divided; CPU in MHz, memory in MiB, arrays by row.
-
-    Attributes
-    ----------
-    supply, promisable, set_aside, total_wanted, promised, total_delivered
-        Of the whole plan: what there is, what of it can be promised at all times, what of that is kept out of all
-        promises, the guests' wants, the claims at the top, what guests get.
-    broken
-        Some node's promises cannot all be kept.
-    reservation, limit, shares
-        The settings; infinity where there is no limit, reservation 0 for memory modes that have none.
-    claim
-        What the row takes out of the promises of the node above (section 5).
-    weight, floor, use, cap
-        As the model has them (sections 2 and 3).
-    wanted, delivered, unmet
-        Of a guest, and summed over a pool's guests; ``delivered`` of a pool is what was given to it.
-    level, headroom_level
-        Of a pool, the level common to its members in tier 1 and 2; NaN for guests.
-    top_level, top_headroom_level
-        The same of the supply row.
-    node_broken
-        The floors of this pool's members exceed what it has.
-    """
-
-    supply: float
-    promisable: float
-    set_aside: float
-    total_wanted: float
-    promised: float
-    total_delivered: float
-    broken: bool
-    reservation: Floats
-    limit: Floats
-    shares: Floats
-    claim: Floats
-    weight: Floats
-    floor: Floats
-    use: Floats
-    cap: Floats
-    wanted: Floats
-    delivered: Floats
-    unmet: Floats
-    level: Floats
-    headroom_level: Floats
-    top_level: float
-    top_headroom_level: float
-    node_broken: Bools
-
-    @property
-    def free(self) -> float:
-        """What can still be promised; negative where more is promised than may be."""
-        return self.promisable - self.set_aside - self.promised
-
-
-@dataclass(frozen=True, slots=True, eq=False)
 class Division:
-    """The division of a plan at a moment.
+    """The division of a plan at a moment; figures by row are made when they are first asked for.
 
     Attributes
     ----------
-    plan_name, at_s
-        Which plan, and the time of day in seconds.
-    ids, kinds, parents
-        By row, parents before members: the id, ``"pool"`` or ``"guest"``, the parent's id or None at the top.
-    depth, parent_row, top_pool
-        By row: 0 at the top; the row of the parent, −1 at the top; the number of the top-level pool it is or is
-        in, −1 beside the pools.
-    on
-        By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON.
-    position
-        Row number by id.
-    cpu, memory
-        The two resources.
-    layers
-        Where each row's memory lies, and what is missing of it.
-    demand
-        What the guests' work asks for at that moment, in the numbering of the tree.
+    site, at_s
+        Which plan, with who is on, and the time of day in seconds.
+    solved
+        The arrays behind it.
     causes
         Where ``causes_of`` keeps what it found.
     """
 
-    plan_name: str
-    at_s: float
-    ids: tuple[str, ...]
-    kinds: tuple[str, ...]
-    parents: tuple[str | None, ...]
-    depth: NDArray[np.int64]
-    parent_row: NDArray[np.int64]
-    top_pool: NDArray[np.int64]
-    on: Bools
-    position: Mapping[str, int]
-    cpu: ResourceDivision
-    memory: ResourceDivision
-    layers: Layers
-    demand: DemandAt
-    causes: dict[str, Causes] = field(default_factory=dict, repr=False)
+    def __init__(self, solved: Solved, at_s: float) -> None:
+        self.solved, self.site, self.at_s = solved, solved.site, float(at_s)
+        self.causes: dict[str, Causes] = {}
+
+    @property
+    def layout(self) -> Layout:
+        """The rows."""
+        return self.site.layout
+
+    @property
+    def plan_name(self) -> str:
+        """Which plan."""
+        return self.site.plan.name
+
+    @property
+    def ids(self) -> tuple[str, ...]:
+        """By row, parents before members: the id."""
+        return self.layout.ids
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """By row: ``"pool"`` or ``"guest"``."""
+        return self.layout.kinds
+
+    @property
+    def parents(self) -> tuple[str | None, ...]:
+        """By row: the parent's id, or None at the top."""
+        return self.layout.parents
+
+    @property
+    def depth(self) -> NDArray[np.int64]:
+        """By row: 0 at the top."""
+        return self.layout.depth
+
+    @property
+    def parent_row(self) -> NDArray[np.int64]:
+        """By row: the row of the parent, −1 at the top."""
+        return self.layout.parent_row
+
+    @property
+    def top_pool(self) -> NDArray[np.int64]:
+        """By row: the number of the top-level pool it is or is in, −1 beside the pools."""
+        return self.layout.top_pool
+
+    @property
+    def position(self) -> Mapping[str, int]:
+        """Row number by id."""
+        return self.layout.position
+
+    @property
+    def demand(self) -> Demand:
+        """What the guests' work asks for at that moment."""
+        return self.solved.demand
+
+    @property
+    def levels(self) -> Levels:
+        """The levels that were found, for the next division to begin with."""
+        return self.solved.levels
+
+    @cached_property
+    def on(self) -> NDArray[np.bool_]:
+        """By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON."""
+        pools = np.ones(self.layout.parent.size, dtype=np.bool_)
+        return np.concatenate((pools, self.site.standing.on)).take(self.layout.things)
+
+    @cached_property
+    def _sums(self) -> Any:
+        return sum_claims(self.site, would_claim(self.site))
+
+    @cached_property
+    def cpu(self) -> ResourceDivision:
+        """CPU, MHz."""
+        return ResourceDivision(self.solved, self._sums, 0)
+
+    @cached_property
+    def memory(self) -> ResourceDivision:
+        """Memory, MiB."""
+        return ResourceDivision(self.solved, self._sums, 1)
+
+    @cached_property
+    def layers(self) -> Layers:
+        """Where each row's memory lies, and what is missing of it."""
+        return Layers(self.solved)
+
+    @cached_property
+    def as_one(self) -> Floats:
+        """What every guest would get if all hosts were one machine, shape (2, guests), in plan order."""
+        return solve_as_one(self.solved)
+
+    def host_of(self, row: int) -> str | None:
+        """Give the id of the host a guest's row is on; None for a pool, and where it is nowhere."""
+        thing = int(self.layout.things[row]) - self.layout.parent.size
+        hosts = self.site.plan.hosts
+        at = int(self.site.standing.host[thing]) if thing >= 0 and hosts else -1
+        return hosts[at].id if at >= 0 else None
+
+    # As JSON
 
     def to_json(self) -> dict[str, Any]:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
-        return {
-            "plan": self.plan_name,
-            "at": self.at_s,
-            "cpu": self._resource_json("cpu"),
-            "memory": self._resource_json("memory"),
-        }
+        return {"plan": self.plan_name, "at": self.at_s} | {name: self._resource_json(name) for name in RESOURCES}
 
-    def _resource_json(self, resource_name: str) -> dict[str, Any]:
-        resource: ResourceDivision = getattr(self, resource_name)
-        names = (
-            "reservation",
-            "limit",
-            "shares",
-            "weight",
-            "floor",
-            "use",
-            "cap",
-            "wanted",
-            "delivered",
-            "unmet",
-        )
-        causes = causes_of(self, resource_name)
-        columns = [getattr(resource, name).tolist() for name in names]
+    def _resource_json(self, name: str) -> dict[str, Any]:
+        resource: ResourceDivision = getattr(self, name)
+        causes = causes_of(self, name)
+        columns = [getattr(resource, column).tolist() for column in _COLUMNS]
+        several, pools = len(self.site.plan.hosts) > 1, self.layout.parent.size
         rows = []
         for i, values in enumerate(zip(*columns, strict=True)):
             if self.on[i]:
                 row: dict[str, Any] = {"id": self.ids[i], "kind": self.kinds[i], "parent": self.parents[i]}
-                row |= dict(zip(names, values, strict=True))
+                row |= dict(zip(_COLUMNS, values, strict=True))
                 row["limit"] = None if math.isinf(row["limit"]) else row["limit"]
                 row["broken"] = bool(resource.node_broken[i])
-                if resource is self.memory and self.kinds[i] == "guest":
-                    row["layers"] = self.layers.to_json(i) | {"cause": causes.word(i)}
+                if self.kinds[i] == "guest":
+                    if several:
+                        row["host"] = self.host_of(i)
+                        row["as_one"] = float(self.as_one[resource.k, self.layout.things[i] - pools])
+                    if resource is self.memory:
+                        row["layers"] = self.layers.to_json(i) | {"cause": causes.word(i)}
                 rows.append(row)
-        return {
+        document = {
             "supply": resource.supply,
             "wanted": resource.total_wanted,
             "promised": resource.promised,
             "delivered": resource.total_delivered,
             "broken": resource.broken,
+            "placement": resource.placement,
             "rows": rows,
         }
+        if several or self.site.forest.banks.size:
+            document["places"] = [self._place_json(resource, place) for place in places_of(resource)]
+        return document
+
+    def _place_json(self, resource: ResourceDivision, place: int) -> dict[str, Any]:
+        """Give one place, with the tree as far as it lives there."""
+        part = PlacePart(self, resource, place)
+        return part.to_json()
 
 
-def divide(compiled: Compiled, at_s: float | None = None, *, demand: DemandAt | None = None) -> Division:
-    """Divide the supply of a plan at a moment.
+def places_of(resource: ResourceDivision) -> list[int]:
+    """Give the places of a resource in a division's forest."""
+    kinds = resource.solved.site.forest.trees.places[r.L_KIND]
+    return [int(i) for i in np.flatnonzero((kinds == r.CPU_PLACE) == (resource.k == 0))]
+
+
+class PlacePart:
+    """What one place divides, and the part of the tree that lives there.
+
+    Attributes
+    ----------
+    host, kind
+        The id of its host, and ``host`` or ``bank``.
+    supply, kept, amount, wanted, promised, delivered
+        What there is, what is kept free of it, what is divided; and sums over the guests there.
+    broken, placement
+        Whether promises cannot be kept there, or only if the guests were elsewhere.
+    nodes
+        Its nodes, parents before children.
+    """
+
+    def __init__(self, division: Division, resource: ResourceDivision, place: int) -> None:
+        self._division, self._resource = division, resource
+        self._trees, solved = division.site.forest.trees, resource.solved
+        places = self._trees.places[:, place]
+        hosts = division.site.plan.hosts
+        self.host = hosts[int(places[r.L_HOST])].id if hosts else ""
+        self.kind = "bank" if places[r.L_KIND] == r.BANK_PLACE else "host"
+        self.supply, self.kept, self.amount = solved.values[:3, place].tolist()
+        self.nodes = range(int(places[r.L_FIRST]), int(places[r.L_LAST]))
+        self.guests = np.flatnonzero(
+            (division.site.forest.place_of[resource.k] == place) & (self._trees.guest_slots[resource.k] >= 0)
+        )
+        self.wanted = float(resource.wanted_of_guests[self.guests].sum())
+        self.promised = float(division._sums.guests[resource.k, self.guests].sum())
+        self.delivered = float(resource.given[self.guests].sum())
+        broken = resource.broken_nodes[self.nodes.start : self.nodes.stop]
+        self.broken, self.placement = bool((broken == r.BROKEN).any()), bool((broken == r.PLACEMENT).any())
+
+    @cached_property
+    def rows(self) -> list[dict[str, Any]]:
+        """The part of the tree that lives here, in reading order: id, kind, and the figures of the part."""
+        layout, resource, solved = self._division.layout, self._resource, self._resource.solved
+        pools, plan = layout.parent.size, self._division.site.plan
+        found: dict[int, dict[str, Any]] = {}
+        wanted, as_one = resource.wanted_of_guests, self._division.as_one[resource.k]
+        sums: dict[int, list[float]] = {}
+        for i in self.guests.tolist():
+            slot = int(self._trees.guest_slots[resource.k, i])
+            figures = self._figures(slot)
+            row = int(layout.position[plan.guests[i].id])
+            found[row] = {"id": plan.guests[i].id, "kind": "guest", "parent": plan.guests[i].pool} | figures
+            found[row] |= {"wanted": float(wanted[i]), "as_one": float(as_one[i])}
+            pool = int(layout.pool_of[i])
+            while pool >= 0:
+                total = sums.setdefault(pool, [0.0, 0.0])
+                total[0] += float(wanted[i])
+                total[1] += float(as_one[i])
+                pool = int(layout.parent[pool])
+        for node in self.nodes:
+            pool = int(self._trees.nodes[r.N_POOL, node])
+            if pool >= 0:
+                of_pool = plan.pools[pool]
+                row = int(layout.position[of_pool.id])
+                figures = self._figures(int(self._trees.nodes[r.N_SLOT, node]))
+                limit = float(solved.known[r.V_LIMIT, node])
+                total = sums.get(pool, [0.0, 0.0])
+                found[row] = {"id": of_pool.id, "kind": "pool", "parent": of_pool.parent} | figures
+                found[row] |= {
+                    "wanted": total[0], "as_one": total[1], "reservation": float(solved.known[r.V_RESERVATION, node]),
+                    "limit": None if math.isinf(limit) else limit, "broken": bool(resource.broken_nodes[node]),
+                }  # fmt: skip
+        assert pools == len(plan.pools)
+        return [found[row] for row in sorted(found)]
+
+    def _figures(self, slot: int) -> dict[str, float]:
+        asks = self._resource.solved.asks[:, slot]
+        names = {
+            "weight": r.A_WEIGHT, "floor": r.A_FLOOR, "use": r.A_USE, "cap": r.A_CAP, "delivered": r.A_GIVEN,
+        }  # fmt: skip
+        return {name: float(asks[row]) for name, row in names.items()}
+
+    def to_json(self) -> dict[str, Any]:
+        """Give the entry of ``places`` in the document of a division."""
+        names = ("supply", "kept", "amount", "placement", "wanted", "promised", "delivered", "broken", "rows")
+        head = {"id": f"{self.host}:bank" if self.kind == "bank" else self.host, "kind": self.kind, "host": self.host}
+        return head | {name: getattr(self, name) for name in names}
+
+
+def divide(
+    site: Site, at_s: float | None = None, *, demand: Demand | None = None, levels: Levels | None = None
+) -> Division:
+    """Divide the supply of a plan at a moment, every guest on its own host.
 
     Parameters
     ----------
-    compiled
+    site
         The plan as arrays.
     at_s
         Seconds since the start of the day; the plan's own moment if left out.
     demand
-        What the guests' work asks for then; evaluated from the signals if left out. Give it to solve again with
+        What the guests' work asks for then; evaluated from the signals if left out. Give it to divide again with
         changed dials at the same moment.
+    levels
+        Those of an earlier division, where the search begins; the result is the same to the bit.
+
+    Raises
+    ------
+    NotConvergedError
+        Parts do not add up; that is a fault of ours.
     """
-    at_s = compiled.plan.moment if at_s is None else at_s
-    asks = ask(compiled, demand_at(compiled, at_s) if demand is None else demand)
-    return _rows(compiled, at_s, asks, solve(compiled, asks))
-
-
-def solve(compiled: Compiled, asks: Asks) -> Filled:
-    """Divide by the plan's rules what was asked for, in the numbering of the tree."""
-    filled = _fill(compiled, asks)
-    if not np.any(compiled.guests[c.PLACE] * compiled.guests[c.ON] > 0) and not np.any(bank_sizes(compiled) > 0):
-        return filled
-    return _solve_in_places(compiled, asks, filled)
-
-
-def _fill(compiled: Compiled, asks: Asks) -> Filled:
-    rules = compiled.plan.rules
-    return fill_tree(compiled.tree, asks, on_top=rules.reservation_rule == "on-top", idle_cost=float(rules.idle_cost))
-
-
-def _solve_in_places(compiled: Compiled, asks: Asks, as_one: Filled) -> Filled:
-    """Divide the memory of the hosts and of each bank by themselves; CPU, and the levels, are those of the hosts."""
-    guests = slice(compiled.tree.pool_count, None)
-    memory, broken, main = np.zeros(compiled.tree.member_count), as_one.broken.copy(), as_one
-    broken[_MEMORY] = False
-    banks = bank_sizes(compiled)
-    for place, here in apportioned(compiled, as_one.delivered[_MEMORY, guests]):
-        masked = replace(here, guests=here.guests.copy())
-        masked.guests[c.ON] *= place.guests
-        part = ask(masked, asks.demand)
-        supply = asks.supply.copy()
-        supply[_MEMORY] = banks[place.number - 1] if place.number else max(0.0, supply[_MEMORY] - banks.sum())
-        # Pages that serve several guests are those of the whole host.
-        filled = _fill(masked, replace(part, supply=supply))
-        memory += filled.delivered[_MEMORY]
-        broken[_MEMORY] |= filled.broken[_MEMORY]
-        main = filled if place.number == MAIN else main
-    delivered, level, headroom = as_one.delivered.copy(), as_one.level.copy(), as_one.headroom_level.copy()
-    delivered[_MEMORY] = memory
-    level[_MEMORY], headroom[_MEMORY] = main.level[_MEMORY], main.headroom_level[_MEMORY]
-    return Filled(delivered, level, headroom, broken)
-
-
-def _rows(compiled: Compiled, at_s: float, asks: Asks, filled: Filled) -> Division:
-    tree, layout = compiled.tree, compiled.tree.layout
-    unmet = _unmet(tree, asks, filled)
-    on = np.concatenate((np.ones(tree.pool_count, dtype=np.bool_), compiled.guests[c.ON] > 0))
-    return Division(
-        plan_name=compiled.plan.name,
-        at_s=float(at_s),
-        ids=layout.ids,
-        kinds=layout.kinds,
-        parents=layout.parents,
-        depth=layout.depth,
-        parent_row=layout.parent_row,
-        top_pool=layout.top_pool,
-        on=on.take(layout.members),
-        position=layout.position,
-        cpu=_resource(compiled, asks, filled, unmet, _CPU),
-        memory=_resource(compiled, asks, filled, unmet, _MEMORY),
-        layers=layers_of(compiled, asks, filled.delivered[_MEMORY]),
-        demand=asks.demand,
-    )
-
-
-def _unmet(tree: Tree, asks: Asks, filled: Filled) -> Floats:
-    """Give what each guest lacks, and each pool's sum of it."""
-    lacking: Floats = np.maximum(asks.members[WANTED] - filled.delivered, 0.0)
-    nodes = tree.guest_groups.sums(lacking[:, tree.pool_count :])
-    for level in reversed(tree.levels):
-        pools = level.pools
-        lacking[:, pools] = nodes[:, pools.start + 1 : pools.stop + 1]
-        nodes[:, level.nodes] += level.pool_groups.sums(lacking[:, pools])
-    return lacking
-
-
-def _resource(compiled: Compiled, asks: Asks, filled: Filled, unmet: Floats, k: int) -> ResourceDivision:
-    tree, rows = compiled.tree, compiled.tree.layout.members
-    reservation, limit, shares = (
-        np.concatenate((of_pools, compiled.guests[pair[k]])).take(rows)
-        for of_pools, pair in zip(compiled.pools[:3, k], _SETTINGS, strict=True)
-    )
-    no_level = np.full(tree.member_count - tree.pool_count, np.nan)
-    level, headroom_level = (
-        np.concatenate((of_nodes[k, 1:], no_level)).take(rows) for of_nodes in (filled.level, filled.headroom_level)
-    )
-    broken = np.concatenate((filled.broken[k, 1:], np.zeros(no_level.size, dtype=np.bool_)))
-    asked = asks.members[:, k]
-    return ResourceDivision(
-        supply=float(asks.supply[k]),
-        promisable=float(asks.promisable[k]),
-        set_aside=float(asks.set_aside[k]),
-        total_wanted=float(asks.nodes[WANTED, k, 0]),
-        promised=float(asks.nodes[CLAIM, k, 0]),
-        total_delivered=float(filled.delivered[k, tree.pool_count :].sum()),
-        broken=bool(filled.broken[k].any()),
-        reservation=reservation,
-        limit=limit,
-        shares=shares,
-        claim=asked[CLAIM].take(rows),
-        weight=asks.weight[k].take(rows),
-        floor=asked[FLOOR].take(rows),
-        use=asked[USE].take(rows),
-        cap=asked[CAP].take(rows),
-        wanted=asked[WANTED].take(rows),
-        delivered=filled.delivered[k].take(rows),
-        unmet=unmet[k].take(rows),
-        level=level,
-        headroom_level=headroom_level,
-        top_level=float(filled.level[k, 0]),
-        top_headroom_level=float(filled.headroom_level[k, 0]),
-        node_broken=broken.take(rows),
-    )
+    at_s = site.plan.moment if at_s is None else at_s
+    return Division(solve(site, demand_at(site, at_s) if demand is None else demand, levels=levels), at_s)

@@ -8,18 +8,20 @@ from typing import Final, Literal
 
 import numpy as np
 
-from ruvex.divide import _compiled as c
-from ruvex.divide._asks import ask
 from ruvex.divide._causes import CAUSES, causes_of
-from ruvex.divide._compiled import Compiled
-from ruvex.divide._division import RESOURCES, Division, ResourceDivision, solve
+from ruvex.divide._division import Division
 from ruvex.divide._parts import Shifts, shifts_between
+from ruvex.divide._resource import RESOURCES, ResourceDivision
+from ruvex.divide._solve import solve
+from ruvex.engine import rows
+from ruvex.site import Site
 
 RungKind = Literal["promised", "lent", "broken", "won", "headroom"]
 
 _NOISE: Final = 1e-9
 _SETTING: Final = {
-    ("cpu", None): c.CPU_RESERVATION, ("memory", c.THIN): c.MEMORY_RESERVATION, ("memory", c.ELASTIC): c.FLOOR,
+    ("cpu", None): rows.G_CPU_RESERVATION, ("memory", rows.THIN): rows.G_RESERVATION,
+    ("memory", rows.ELASTIC): rows.G_FLOOR,
 }  # fmt: skip
 
 
@@ -59,13 +61,16 @@ class Ladder:
     stops
         What keeps back what it lacks; they add up to that. Empty where it has all it wants.
     level
-        What one unit of weight wins at its node; infinity where everybody there has enough.
+        What one unit of weight wins at its node; infinity where everybody there has enough, NaN for a pool that
+        competes in several places.
     weight, peer_weight
         Its own weight, and that of all who compete there, itself included.
     peers
         The others who compete there, those with the largest weight first.
+    host
+        The id of the host of a guest, None for a pool.
     path
-        From the top down to the row: id (None for the supply), delivered and wanted.
+        From the top down to the row: id (None for the supply of its place), delivered and wanted.
     """
 
     item: str
@@ -80,6 +85,7 @@ class Ladder:
     peer_weight: float
     peers: tuple[str, ...]
     path: tuple[tuple[str | None, float, float], ...]
+    host: str | None
 
 
 def ladder_of(division: Division, item: str, resource: str) -> Ladder:
@@ -92,11 +98,8 @@ def ladder_of(division: Division, item: str, resource: str) -> Ladder:
     """
     r: ResourceDivision = getattr(division, resource)
     row = division.position[item]
-    parent = int(division.parent_row[row])
     delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
-    peers = np.flatnonzero((division.parent_row == parent) & division.on)
-    others = peers[peers != row]
-    others = others[np.argsort(-r.weight[others], kind="stable")]
+    weight, peer_weight, peers = _competitors(division, r, row)
     return Ladder(
         item=item,
         resource=resource,
@@ -105,12 +108,35 @@ def ladder_of(division: Division, item: str, resource: str) -> Ladder:
         held=max(0.0, delivered + float(r.unmet[row]) - wanted),
         rungs=_rungs(r, row),
         stops=_stops(division, resource, row),
-        level=r.top_level if parent < 0 else float(r.level[parent]),
-        weight=float(r.weight[row]),
-        peer_weight=float(r.weight[peers].sum()),
-        peers=tuple(division.ids[i] for i in others.tolist()),
+        level=r.level_over(row),
+        weight=weight,
+        peer_weight=peer_weight,
+        peers=peers,
         path=_path(division, r, row),
+        host=division.host_of(row),
     )
+
+
+def _competitors(division: Division, r: ResourceDivision, row: int) -> tuple[float, float, tuple[str, ...]]:
+    """Give the weight of a row, that of all who compete where it does, and who the others are."""
+    owners = r.owners_of(row)
+    if len(owners) == 1:
+        trees, asks, layout = division.site.forest.trees, r.solved.asks, division.layout
+        first, last = trees.nodes[[rows.N_FIRST, rows.N_LAST], owners[0]].tolist()
+        weights = asks[rows.A_WEIGHT, first:last]
+        nodes, guests = trees.slots[rows.T_NODE, first:last], trees.slots[rows.T_GUEST, first:last]
+        pools = layout.parent.size
+        things = np.where(guests >= 0, guests + pools, trees.nodes[rows.N_POOL].take(np.maximum(nodes, 0)))
+        mine = int(layout.things[row])
+        plan = division.site.plan
+        names = [plan.pools[i].id if i < pools else plan.guests[i - pools].id for i in things.tolist()]
+        order = np.argsort(-weights, kind="stable").tolist()
+        own = float(weights[things == mine].sum())
+        return own, float(weights.sum()), tuple(names[i] for i in order if things[i] != mine)
+    peers = np.flatnonzero((division.parent_row == division.parent_row[row]) & division.on)
+    others = peers[peers != row]
+    others = others[np.argsort(-r.weight[others], kind="stable")]
+    return float(r.weight[row]), float(r.weight[peers].sum()), tuple(division.ids[i] for i in others.tolist())
 
 
 def _rungs(r: ResourceDivision, row: int) -> tuple[Rung, ...]:
@@ -135,7 +161,7 @@ def _stops(division: Division, resource: str, row: int) -> tuple[Stop, ...]:
     unmet, causes = float(r.unmet[row]), causes_of(division, resource)
     if not causes.code[row]:
         return ()
-    if not np.isnan(r.level[row]):
+    if not r.is_guest[row]:
         own = 0.0
     else:
         own = min(unmet, max(0.0, float(r.wanted[row]) - max(float(r.cap[row]), float(r.delivered[row]))))
@@ -145,7 +171,7 @@ def _stops(division: Division, resource: str, row: int) -> tuple[Stop, ...]:
     if unmet - own > _NOISE * max(1.0, unmet):
         stops.append(Stop(causes.word(row), pool, unmet - own))
     if own > 0:
-        is_stopped_above = causes.word(row) in ("supply", "pool's limit")
+        is_stopped_above = causes.word(row) in ("supply", "bank", "pool's limit")
         word = _own_cause(division, r, row) if is_stopped_above else causes.word(row)
         stops.append(Stop(word, None, own))
     if not stops:
@@ -156,19 +182,21 @@ def _stops(division: Division, resource: str, row: int) -> tuple[Stop, ...]:
 
 def _own_cause(division: Division, r: ResourceDivision, row: int) -> str:
     """Name the setting that keeps a guest's cap under its want, where something else already keeps it lower."""
-    is_elastic = r is division.memory and division.layers.mode[row] == c.ELASTIC
+    is_elastic = r is division.memory and division.layers.mode[row] == rows.ELASTIC
     return CAUSES[2] if is_elastic else CAUSES[1]
 
 
 def _path(division: Division, r: ResourceDivision, row: int) -> tuple[tuple[str | None, float, float], ...]:
     way = []
+    owners = r.owners_of(row)
+    supply, wanted = r.place_sums(owners[0]) if len(owners) == 1 else (r.supply, r.total_wanted)
     while row >= 0:
         way.append((division.ids[row], float(r.delivered[row]), float(r.wanted[row])))
         row = int(division.parent_row[row])
-    return ((None, r.supply, r.total_wanted), *reversed(way))
+    return ((None, supply, wanted), *reversed(way))
 
 
-def who_has_it(compiled: Compiled, division: Division, item: str) -> Mapping[str, Shifts]:
+def who_has_it(site: Site, division: Division, item: str) -> Mapping[str, Shifts]:
     """Tell who holds what a row lacks: those who would have to pay if it were promised all it may have.
 
     The answer is another division in which that promise stands, compared with this one, for each resource of which
@@ -176,32 +204,30 @@ def who_has_it(compiled: Compiled, division: Division, item: str) -> Mapping[str
 
     Parameters
     ----------
-    compiled, division
+    site, division
         The plan and its division at a moment; both over the same rows.
     item
         The id of a guest or pool.
     """
-    row, tree = division.position[item], compiled.tree
-    guests, pools = compiled.guests.copy(), compiled.pools.copy()
-    member = int(tree.layout.members[row])
+    row = division.position[item]
+    guests, pools = site.guests.copy(), site.pools.copy()
+    thing = int(site.layout.things[row])
     for k, name in enumerate(RESOURCES):
         cap = float(getattr(division, name).cap[row])
-        if member < tree.pool_count:
-            pools[0, k, member] = cap
+        if thing < pools.shape[2]:
+            pools[rows.P_RESERVATION, k, thing] = cap
             continue
-        place = member - tree.pool_count
-        setting = _SETTING.get((name, None if name == "cpu" else float(guests[c.MODE, place])))
+        at = thing - pools.shape[2]
+        setting = _SETTING.get((name, None if name == "cpu" else int(guests[rows.G_MODE, at])))
         if setting is not None:
-            guests[setting, place] = cap
-    promised = replace(compiled, guests=guests, pools=pools)
-    asks = ask(promised, division.demand)
-    filled = solve(promised, asks)
-    rows = tree.layout.members
+            guests[setting, at] = cap
+    promised = Division(
+        solve(replace(site, guests=guests, pools=pools), division.demand, levels=division.levels), division.at_s
+    )
     found = {}
-    for k, name in enumerate(RESOURCES):
+    for name in RESOURCES:
         before: ResourceDivision = getattr(division, name)
-        after = replace(before, delivered=filled.delivered[k].take(rows))
-        losses = shifts_between(before, after).losses
+        losses = shifts_between(before, getattr(promised, name)).losses
         if losses.rows.size and before.unmet[row] > _NOISE * max(1.0, before.supply):
             found[name] = losses
     return found

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._division import Division, ResourceDivision
+from ruvex.divide._division import Division
+from ruvex.divide._resource import ResourceDivision
 
 Floats = NDArray[np.float64]
 
@@ -82,8 +83,7 @@ class Shifts:
 def shifts_between(before: ResourceDivision, after: ResourceDivision) -> Shifts:
     """Compare one resource of two divisions over the same rows; differences that rounding makes are left out."""
     change = after.delivered - before.delivered
-    # The levels of pools are numbers, those of guests are not.
-    rows = np.flatnonzero((np.abs(change) > _NOISE * max(1.0, after.supply)) & np.isnan(after.level))
+    rows = np.flatnonzero((np.abs(change) > _NOISE * max(1.0, after.supply)) & after.is_guest)
     rows = rows[np.argsort(-np.abs(change[rows]), kind="stable")]
     return Shifts(rows, change[rows])
 
@@ -98,7 +98,7 @@ def shifts_by_guest(before: Division, after: Division, resource: str) -> Shifts:
         return shifts_between(old, new)
     rows = np.array([before.position.get(item_id, -1) for item_id in after.ids], dtype=np.int64)
     delivered = np.where(rows >= 0, old.delivered[rows], 0.0) if old.delivered.size else np.zeros(rows.size)
-    return shifts_between(replace(new, delivered=delivered), new)
+    return shifts_between(new.with_delivered(delivered), new)
 
 
 def looks_same(before: ResourceDivision, after: ResourceDivision) -> bool:

@@ -12,22 +12,21 @@ from typing import Any, BinaryIO, Final
 
 import numpy as np
 
+from ruvex.divide import CAUSES
 from ruvex.plan import PlanFileError
-from ruvex.play import CHANNELS, CODES, PHASES, SHORTFALLS, SITE_CHANNELS, Recording
+from ruvex.play import CHANNELS, CODES, PHASES, PLACE_CHANNELS, PRESSURES, Recording
 
 SERIES_SUFFIXES: Final = (".csv", ".npz")
-_WORDS: Final = {"phase": PHASES, "cause": SHORTFALLS}
-_SITE: Final = "*"
-"""Stands in the column of guests where a line is about the site."""
+_WORDS: Final = {"phase": PHASES, "cause": CAUSES, "pressure": PRESSURES}
 
 
 def write_series(recording: Recording, path: Path) -> None:
     """Write the series of a played plan, to a temporary name that is then renamed.
 
-    A CSV file has a header and then one line a time, thing and channel: ``time_s``, ``guest`` (``*`` for the site),
-    ``channel``, ``value``; phase and cause in words. Only lines whose value differs from the one before of the same
-    guest and channel are written, and the first: a value holds until the next line of its own. An NPZ file has the
-    arrays of ``Recording.arrays``.
+    A CSV file has a header and then one line a time, thing and channel: ``time_s``, ``place`` (a host, or
+    ``host:bank``), ``guest``, ``channel``, ``value``; one of the two is empty; phase, cause and pressure in words. Only
+    lines whose value differs from the one before of the same thing and channel are written, and the first: a value
+    holds until the next line of its own. An NPZ file has the arrays of ``Recording.arrays``.
 
     Raises
     ------
@@ -65,26 +64,28 @@ def _replacing(path: Path) -> Iterator[BinaryIO]:
 
 def _write_csv(recording: Recording, file: BinaryIO) -> None:
     times = [f"{time:.10g}" for time in recording.times_s[: recording.rows].tolist()]
-    lines: list[tuple[int, int, tuple[str, str, str, str]]] = []
-    for order, channel in enumerate(SITE_CHANNELS):
-        lines += _changes(times, _SITE, channel, recording.site(channel), -1, order)
+    lines: list[tuple[int, int, tuple[str, str, str, str, str]]] = []
+    for number, place in enumerate(recording.place_ids):
+        for order, channel in enumerate(PLACE_CHANNELS):
+            lines += _changes(times, (place, ""), channel, recording.of_places(channel)[number], number, order)
+    first = len(recording.place_ids)
     for number, guest in enumerate(recording.guest_ids):
         for order, channel in enumerate((*CHANNELS, *CODES)):
-            lines += _changes(times, guest, channel, recording.series(channel)[number], number, order)
+            lines += _changes(times, ("", guest), channel, recording.series(channel)[number], first + number, order)
     lines.sort(key=lambda line: line[:2])
     text = _Encoder(file)
     writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(("time_s", "guest", "channel", "value"))
+    writer.writerow(("time_s", "place", "guest", "channel", "value"))
     writer.writerows(line[2] for line in lines)
 
 
-def _changes(times: list[str], thing: str, channel: str, values: Any, number: int, order: int) -> Any:
+def _changes(times: list[str], thing: tuple[str, str], channel: str, values: Any, number: int, order: int) -> Any:
     """Give the lines of one series: where it begins and where it changes."""
     rows = np.flatnonzero(np.concatenate(([True], values[1:] != values[:-1]))) if values.size else np.zeros(0, np.int64)
     words = _WORDS.get(channel)
-    place = (number + 1) * 100 + order
+    place = number * 100 + order
     for row, value in zip(rows.tolist(), values[rows].tolist(), strict=True):
-        yield row, place, (times[row], thing, channel, words[value] if words else f"{value:.7g}")
+        yield row, place, (times[row], *thing, channel, words[int(value)] if words else f"{value:.7g}")
 
 
 class _Encoder:

@@ -31,8 +31,10 @@ from ruvex.plan._model import (
     GuestCpu,
     Host,
     HostEvent,
+    KeptTogether,
     Memory,
     MoveEvent,
+    PlacementRule,
     Plan,
     Pool,
     PoolCpu,
@@ -40,6 +42,7 @@ from ruvex.plan._model import (
     PowerEvent,
     SetEvent,
     SpillVolume,
+    Stays,
     SurgeEvent,
     ThinMemory,
 )
@@ -49,6 +52,8 @@ from ruvex.plan._problems import problems_of
 from ruvex.plan._rules import (
     ElasticPace,
     GuestOverhead,
+    Loss,
+    Moving,
     PaceCost,
     Pressure,
     Reclaim,
@@ -60,7 +65,7 @@ from ruvex.plan._rules import (
 )
 from ruvex.plan._schema import plan_schema
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
-from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace
+from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
 from ruvex.plan._traces import Traces, TraceTable, read_trace, read_traces
 from ruvex.plan._units import (
     THIN_SPACE,
@@ -95,10 +100,14 @@ __all__ = [
     "GuestOverhead",
     "Host",
     "HostEvent",
+    "KeptTogether",
+    "Loss",
     "Memory",
     "MoveEvent",
+    "Moving",
     "Namer",
     "PaceCost",
+    "PlacementRule",
     "Plan",
     "PlanError",
     "PlanFile",
@@ -118,6 +127,7 @@ __all__ = [
     "SpillVolume",
     "Squeeze",
     "Starting",
+    "Stays",
     "Steps",
     "SurgeEvent",
     "ThinMemory",
@@ -139,6 +149,7 @@ __all__ = [
     "format_time",
     "get_setting",
     "has_setting",
+    "highest_of",
     "move_items",
     "move_moment",
     "needs_off",

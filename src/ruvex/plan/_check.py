@@ -15,6 +15,7 @@ from ruvex.plan._model import (
     Pool,
     PoolCpu,
     PoolMemory,
+    Stays,
     ThinMemory,
 )
 from ruvex.plan._settings import has_setting
@@ -36,6 +37,7 @@ def check_plan(plan: Plan) -> list[Problem]:
             problems += pool_problems(pool, f"pools[{i}]")
         for i, guest in enumerate(plan.guests):
             problems += guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
+        problems += _placement_problems(plan)
         problems += _event_problems(plan)
     return problems
 
@@ -68,12 +70,6 @@ def _reference_problems(plan: Plan) -> Iterator[Problem]:
         if guest.host is not None and guest.host not in plan.host_index:
             mend = "name a host of the plan" if plan.hosts else "the plan has no hosts yet: leave it out"
             yield Problem(f"guests[{i}].host", f"there is no host {guest.host!r}", mend)
-        elif guest.host is None and len(plan.hosts) > 1:
-            yield Problem(
-                f"guests[{i}].host",
-                f"{guest.id!r} names no host, and the plan has {len(plan.hosts)}",
-                "name the host it is on",
-            )
 
 
 def _cycle_problems(plan: Plan) -> Iterator[Problem]:
@@ -155,7 +151,7 @@ def _dedicated_problems(guest: Guest, path: str) -> Iterator[Problem]:
 
 def _bank_problems(guest: Guest, memory: ThinMemory, host: Host | None, path: str) -> Iterator[Problem]:
     if memory.bank and (host is None or host.bank is None):
-        where = "the plan has no host" if host is None else f"the host {host.id!r} has no bank"
+        where = "its host is not named" if host is None else f"the host {host.id!r} has no bank"
         yield Problem(f"{path}.bank", where, "give the host a bank, or take the guest out of it")
     elif memory.spill_volume is not None:
         volumes = host.bank.spill_volumes if memory.bank and host is not None and host.bank is not None else ()
@@ -172,6 +168,33 @@ def host_problems(host: Host, path: str) -> list[Problem]:
         return []
     room = max(0.0, host.memory_mib - host.overhead_mib)
     return _ordered(f"{path}.bank", "max_mib", host.bank.max_mib, "memory of the host", room, "MiB")
+
+
+def _placement_problems(plan: Plan) -> Iterator[Problem]:
+    """Give rules of placement that name what is not there, or contradict each other."""
+    group: dict[str, str] = {}
+
+    def root(guest: str) -> str:
+        while group.get(guest, guest) != guest:
+            guest = group[guest]
+        return guest
+
+    for i, rule in enumerate(plan.placement):
+        names = [("guest", g, plan.guest_index) for g in rule.guests]
+        names += [("host", h, plan.host_index) for h in (rule.hosts if isinstance(rule, Stays) else ())]
+        for kind, name, known in names:
+            if name not in known:
+                yield Problem(f"placement[{i}].{kind}s", f"there is no {kind} {name!r}", f"name a {kind} of the plan")
+        if rule.kind == "together":
+            for guest in rule.guests:
+                group[root(guest)] = root(rule.guests[0])
+    for i, rule in enumerate(plan.placement):
+        seen: dict[str, str] = {}
+        for guest in rule.guests if rule.kind == "apart" else ():
+            other = seen.setdefault(root(guest), guest)
+            if other != guest:
+                what = f"{other!r} and {guest!r} are to be apart here, and together by another rule"
+                yield Problem(f"placement[{i}].guests", what, "drop one of them from one of the two rules")
 
 
 def _event_problems(plan: Plan) -> Iterator[Problem]:

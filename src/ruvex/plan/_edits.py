@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ruvex.plan._check import check_plan, guest_problems, host_problems, pool_problems
 from ruvex.plan._errors import EditError, Problem
-from ruvex.plan._model import Event, Guest, Host, Plan, Pool
+from ruvex.plan._model import Event, Guest, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
 from ruvex.plan._rules import Rules
 from ruvex.plan._settings import Part, find_item, with_settings
@@ -101,11 +101,8 @@ def _guest_place_problems(plan: Plan, old: Guest, new: Guest) -> list[Problem]:
     problems = []
     if new.pool != old.pool and new.pool is not None and new.pool not in plan.pool_index:
         problems.append(Problem(f"{new.id}.pool", f"there is no pool {new.pool!r}", "name a pool of the plan, or none"))
-    if new.host != old.host:
-        unnamed = new.host is None and len(plan.hosts) > 1
-        if unnamed or (new.host is not None and new.host not in plan.host_index):
-            what = "no host is named" if new.host is None else f"there is no host {new.host!r}"
-            problems.append(Problem(f"{new.id}.host", what, "name a host of the plan"))
+    if new.host != old.host and new.host is not None and new.host not in plan.host_index:
+        problems.append(Problem(f"{new.id}.host", f"there is no host {new.host!r}", "name a host, or none"))
     return problems
 
 
@@ -135,7 +132,7 @@ def add_items(plan: Plan, items: Iterable[Host | Pool | Guest]) -> Plan:
     items = list(items)
     hosts = (*plan.hosts, *(item for item in items if isinstance(item, Host)))
     guests = (*plan.guests, *(item for item in items if isinstance(item, Guest)))
-    if len(hosts) > 1:
+    if len(hosts) > 1 >= len(plan.hosts):
         guests = tuple(g if g.host is not None else g.model_copy(update={"host": hosts[0].id}) for g in guests)
     pools = (*plan.pools, *(item for item in items if isinstance(item, Pool)))
     return _rebuilt(plan, hosts=hosts, pools=pools, guests=guests)
@@ -175,8 +172,17 @@ def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
                 raise EditError(f"{guest.label} is on {guest.host}; move it to another host first")
             update["host"] = None
         guests.append(guest.model_copy(update=update) if update else guest)
+    placement: list[PlacementRule] = []
+    for rule in plan.placement:
+        left = tuple(guest for guest in rule.guests if guest not in gone)
+        if isinstance(rule, Stays):
+            there = tuple(host for host in rule.hosts if host not in gone)
+            if left and there:
+                placement.append(rule.model_copy(update={"guests": left, "hosts": there}))
+        elif len(left) > 1:
+            placement.append(rule.model_copy(update={"guests": left}))
     events = tuple(e for e in plan.events if e.target not in gone and getattr(e, "host", None) not in gone)
-    return _rebuilt(plan, hosts=hosts, pools=pools, guests=tuple(guests), events=events)
+    return _rebuilt(plan, hosts=hosts, pools=pools, guests=tuple(guests), events=events, placement=tuple(placement))
 
 
 def move_items(plan: Plan, ids: Iterable[str], pool: str | None) -> Plan:

@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 from ruvex.plan._model import ElasticMemory, Guest, ThinMemory
+from ruvex.plan._rules import Rules
 
 
-def needs_off(before: Guest, after: Guest) -> list[str]:
+def needs_off(before: Guest, after: Guest, rules: Rules) -> list[str]:
     """Name the changes of a guest that a running one would have to be powered off for; empty if there are none.
 
-    While on, the floor may only be lowered and the ceiling only raised; size and vCPUs may be raised where
-    ``hot_add`` says so, never lowered; boot size, memory mode and agent wait for a restart.
+    Headroom, shares, reservations and limits change freely. Where the rules say that bounds may only widen, a floor
+    may not be raised nor a ceiling lowered. Size and vCPUs may be raised where ``hot_add`` says so, vCPUs lowered
+    where ``hot_remove`` does; the rest waits for the guest to be off.
     """
     found = []
-    if after.vcpus != before.vcpus and not (after.vcpus > before.vcpus and "vcpus" in before.hot_add):
-        found.append("more vCPUs" if after.vcpus > before.vcpus else "fewer vCPUs")
+    if after.vcpus > before.vcpus and "vcpus" not in before.hot_add:
+        found.append("more vCPUs")
+    if after.vcpus < before.vcpus and "vcpus" not in before.hot_remove:
+        found.append("fewer vCPUs")
     if after.dedicated_cores != before.dedicated_cores:
         found.append("cores of its own" if after.dedicated_cores else "shared cores")
     if after.agent != before.agent:
         found.append("another agent")
+    if after.cpu_level != before.cpu_level:
+        found.append("another processor level for its programs")
     old, new = before.memory, after.memory
     if new.mode != old.mode:
         return [*found, "another memory mode"]
@@ -27,10 +33,11 @@ def needs_off(before: Guest, after: Guest) -> list[str]:
         elif new.spill_volume != old.spill_volume:
             found.append("another spill volume")
     if isinstance(old, ElasticMemory) and isinstance(new, ElasticMemory):
-        if new.floor > old.floor:
-            found.append("a higher floor")
-        if new.ceiling < old.ceiling:
-            found.append("a lower ceiling")
+        if rules.bounds_while_on == "widen":
+            if new.floor > old.floor:
+                found.append("a higher floor")
+            if new.ceiling < old.ceiling:
+                found.append("a lower ceiling")
         if new.boot != old.boot:
             found.append("another boot size")
     elif new.size != old.size and not (new.size > old.size and "memory" in before.hot_add):

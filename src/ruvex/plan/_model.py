@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal
 
@@ -31,6 +32,8 @@ from ruvex.plan._signals import Signal
 FORMAT: Final = "ruvex-plan"
 VERSION: Final = 1
 SHARES_STANDARD = 100.0
+DAWN_S: Final = 8 * 3600.0
+"""The moment of a plan that names none."""
 
 
 class Item(Model):
@@ -46,11 +49,12 @@ class Item(Model):
 
 
 class SpillVolume(Model):
-    """Disk space behind one guest of a bank, MiB."""
+    """Disk space behind one guest of a bank, MiB; a shared one can be reached from other hosts."""
 
     id: Id
     mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
     kind: Literal["ssd", "hdd"] = "ssd"
+    shared: Flag = False
 
 
 class Bank(Model):
@@ -87,6 +91,7 @@ class Host(Item):
     spill_mib: Mib | None = None
     spill_kind: Literal["ssd", "hdd"] = "ssd"
     bank: Bank | None = None
+    up: Flag = True
 
     @property
     def cores(self) -> int:
@@ -113,11 +118,14 @@ class PoolMemory(Model):
 
 
 class Pool(Item):
-    """A node that groups guests and pools and competes as one with its peers."""
+    """A node that groups guests and pools and competes as one with its peers.
+
+    It weighs as one, or by its members: then its shares count once for each guest in it that is on.
+    """
 
     parent: Id | None = None
     owner: Text = ""
-    member_scaled: Flag = False
+    weighs: Literal["as-one", "by-members"] = "as-one"
     cpu: PoolCpu = PoolCpu()
     memory: PoolMemory = PoolMemory()
 
@@ -169,6 +177,11 @@ class ThinMemory(Model):
     spill_volume: Id | None = None
 
 
+MEMORY_MODES: Final[Mapping[str, type[Model]]] = {
+    "fixed": FixedMemory, "elastic": ElasticMemory, "thin": ThinMemory,
+}  # fmt: skip
+
+
 def _mode_of(value: Any) -> Any:
     return value.get("mode", "thin") if isinstance(value, dict) else getattr(value, "mode", None)
 
@@ -188,7 +201,8 @@ Memory = Annotated[
 class Demand(Model):
     """What the guest's work asks for: CPU in MHz, memory in MiB, each a number or a signal.
 
-    ``greedy`` work takes whatever memory it sees; ``cache_percent`` of the spare memory fills with file cache.
+    ``greedy`` work fills all the memory it is given but for ``leaves_percent``; ``cache_percent`` of the spare memory
+    fills with file cache.
     """
 
     cpu: Signal = 1500.0
@@ -196,11 +210,17 @@ class Demand(Model):
     touched: Signal = 6000.0
     kind: Literal["interactive", "batch"] = "interactive"
     greedy: Flag = False
+    leaves_percent: Annotated[Number, Field(ge=0, lt=100)] = 6.0
     cache_percent: Percent = 0.0
 
 
 class Guest(Item):
-    """A virtual machine. ``host`` may be left out while a plan has one host or none."""
+    """A virtual machine. Without a ``host`` it goes wherever there is room.
+
+    ``cpu_level`` is what its programs see of the processor (None: its host's), ``comes_back`` its turn after the loss
+    of its host (lower first; None: by memory shares), ``otherwise_mib`` the fixed size it would have without elastic
+    memory (None: its ceiling).
+    """
 
     pool: Id | None = None
     host: Id | None = None
@@ -211,6 +231,10 @@ class Guest(Item):
     agent: Flag = True
     boot_s: Seconds = 40.0
     hot_add: tuple[Literal["memory", "vcpus"], ...] = ()
+    hot_remove: tuple[Literal["vcpus"], ...] = ()
+    cpu_level: Annotated[Whole, Field(ge=0, le=1000)] | None = None
+    comes_back: Annotated[Whole, Field(ge=0, le=1_000_000)] | Literal["stays-off"] | None = None
+    otherwise_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)] | None = None
     dedicated_cores: Flag = False
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
@@ -230,51 +254,72 @@ class Guest(Item):
 Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100)]
 
 
-class PowerEvent(Model):
-    """A guest is switched on or off, or restarted."""
+class Happening(Model):
+    """What all events have: a time, and if one likes an id and a note."""
 
     at: Time
+    id: Text = ""
+    note: Text = ""
+
+
+class PowerEvent(Happening):
+    """A guest is switched on or off, or restarted."""
+
     do: Literal["power-on", "power-off", "restart"]
     target: Id
 
 
-class SetEvent(Model):
+class SetEvent(Happening):
     """Settings of a guest, pool, host or of the rules change: dotted setting names to values."""
 
-    at: Time
     do: Literal["set"]
     target: Id
     change: Change
 
 
-class SurgeEvent(Model):
+class SurgeEvent(Happening):
     """The demand of a guest or of a pool's guests is multiplied by ``factor`` for ``for_s`` seconds."""
 
-    at: Time
     do: Literal["surge"]
     target: Id
     factor: Annotated[Number, Field(ge=0, le=1e6)]
     for_s: Seconds
 
 
-class MoveEvent(Model):
+class MoveEvent(Happening):
     """A guest moves to another host."""
 
-    at: Time
     do: Literal["move"]
     target: Id
     host: Id
 
 
-class HostEvent(Model):
+class HostEvent(Happening):
     """A host is lost or comes back."""
 
-    at: Time
     do: Literal["host-down", "host-up"]
     target: Id
 
 
 Event = Annotated[PowerEvent | SetEvent | SurgeEvent | MoveEvent | HostEvent, Field(discriminator="do")]
+
+
+class KeptTogether(Model):
+    """Guests that are on one host, or each on another one."""
+
+    kind: Literal["together", "apart"]
+    guests: Annotated[tuple[Id, ...], Field(min_length=2, max_length=100_000)]
+
+
+class Stays(Model):
+    """Guests that are only on some hosts."""
+
+    kind: Literal["stays"]
+    guests: Annotated[tuple[Id, ...], Field(min_length=1, max_length=100_000)]
+    hosts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=10_000)]
+
+
+PlacementRule = Annotated[KeptTogether | Stays, Field(discriminator="kind")]
 
 
 class Plan(Model):
@@ -287,12 +332,23 @@ class Plan(Model):
     hosts: tuple[Host, ...] = ()
     pools: tuple[Pool, ...] = ()
     guests: tuple[Guest, ...] = ()
+    placement: tuple[PlacementRule, ...] = ()
     rules: Rules = Rules()
-    moment: Time = 8 * 3600.0
+    moment: Time = DAWN_S
     day_s: Annotated[Number, Field(gt=0, le=MAX_SECONDS)] = 86_400.0
     tick_s: Annotated[Number, Field(gt=0, le=86_400)] = 1.0
     seed: Annotated[Whole, Field(ge=0, le=2**63 - 1)] = 1
     events: tuple[Event, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _moment_of_short_day(cls, data: Any) -> Any:
+        # A plan that names no moment looks at 08:00, or at the end of its day where that comes first.
+        if isinstance(data, dict) and "moment" not in data:
+            day_s = data.get("day_s")
+            if isinstance(day_s, int | float) and not isinstance(day_s, bool) and 0 < day_s < DAWN_S:
+                return data | {"moment": day_s}
+        return data
 
     @model_validator(mode="after")
     def _moment_in_day(self) -> Plan:
@@ -316,7 +372,7 @@ class Plan(Model):
         return {guest.id: i for i, guest in enumerate(self.guests)}
 
     def host_of(self, guest: Guest) -> Host | None:
-        """Give the host a guest is on: the named one, or the only one, or None in a plan without hosts."""
+        """Give the host a guest is on: the named one, or the only one; else None, as there is none or any will do."""
         if guest.host is not None:
             return self.hosts[self.host_index[guest.host]]
-        return self.hosts[0] if self.hosts else None
+        return self.hosts[0] if len(self.hosts) == 1 else None

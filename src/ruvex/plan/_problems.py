@@ -16,7 +16,8 @@ from ruvex.plan._fields import TEXT_PATTERN
 # Pydantic names the branch of a union it tried; these are branches, not keys of the document.
 _BRANCHES = frozenset({
     "thin", "elastic", "fixed", "number", "daily", "steps", "bursts", "trace", "set", "surge", "move",
-    "power-on", "power-off", "restart", "host-down", "host-up",
+    "power-on", "power-off", "restart", "host-down", "host-up", "together", "apart", "stays", "constrained-int",
+    "literal['stays-off']",
 })  # fmt: skip
 _MAX_SHOWN = 60
 _ITEM = re.compile(r"(hosts|pools|guests)\[(\d+)\]")

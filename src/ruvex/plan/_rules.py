@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
-from ruvex.plan._fields import Mib, Model, Number, Percent, Rate, Seconds, Text
+from ruvex.plan._fields import MAX_MIB, Mib, Model, Number, Percent, Rate, Seconds, Text
 
 
 class GuestOverhead(Model):
@@ -37,6 +37,7 @@ class PaceCost(Model):
     squeezed: Annotated[Number, Field(ge=0, le=1e6)] = 1.5
     ssd: Annotated[Number, Field(ge=0, le=1e6)] = 25.0
     hdd: Annotated[Number, Field(ge=0, le=1e6)] = 300.0
+    far: Annotated[Number, Field(ge=0, le=1e6)] = 0.3
 
 
 class ElasticPace(Model):
@@ -69,18 +70,32 @@ class Reclaim(Model):
 
 
 class Pressure(Model):
-    """At which free part of its memory a host is under which pressure, and how much more ends it again."""
+    """How much memory a host keeps free, and at which part of that it is dire.
 
-    tidying_percent: Percent = 7.0
-    reclaiming_percent: Percent = 3.5
-    refusing_percent: Percent = 1.2
-    hysteresis_percent: Percent = 1.3
+    Free is at least ``kept_percent`` of its supply, and no more than ``kept_most_mib``.
+    """
 
-    @model_validator(mode="after")
-    def _in_order(self) -> Pressure:
-        if not self.tidying_percent >= self.reclaiming_percent >= self.refusing_percent:
-            raise ValueError("pressure rises as less is free: tidying ≥ reclaiming ≥ refusing")
-        return self
+    kept_percent: Percent = 4.3
+    kept_most_mib: Mib = 2900.0
+    dire_part: Annotated[Number, Field(ge=0, le=1)] = 0.3
+
+
+class Moving(Model):
+    """How guests move between hosts while on.
+
+    A host copies ``mib_s``, which its moves share, and each costs ``cpu_percent`` of a core on both hosts;
+    ``rewrite_percent_s`` of its working set is written anew each second meanwhile.
+    """
+
+    mib_s: Annotated[Number, Field(gt=0, le=MAX_MIB)] = 600.0
+    cpu_percent: Annotated[Number, Field(ge=0, le=10_000)] = 30.0
+    rewrite_percent_s: Percent = 2.0
+
+
+class Loss(Model):
+    """What comes after the loss of a host: how long until that is noticed."""
+
+    notice_s: Seconds = 43.0
 
 
 class Workload(Model):
@@ -97,22 +112,30 @@ SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000)]
 class Rules(Model):
     """How the hypervisor of this site works. ``page_sharing`` gives the common MiB of each image.
 
-    ``look_s`` is how often the memory controllers look, ``sharing_mib_s`` how fast equal pages are found.
+    ``memory_every_s`` is how often the memory controllers look, ``sharing_mib_s`` how fast equal pages are found,
+    ``settling_by_use`` how far squeezed and spilled pages that are worked with come back on their own (0 to 1).
+    ``bounds_while_on`` tells whether a guest's floor and ceiling move freely while it is on, or only apart.
+    ``balancing`` tells who places guests: nobody, or whoever starts goes where there is most room.
     """
 
     reservation_rule: Literal["floor", "on-top"] = "floor"
     shares_count: Literal["per-guest", "per-size"] = "per-guest"
-    idle_cost: Annotated[Number, Field(ge=1, le=1e6)] = 1.0
+    idle_counts_as: Annotated[Number, Field(ge=1, le=1e6)] = 8.0
     guest_overhead: GuestOverhead = GuestOverhead()
     set_aside_percent: SetAside = SetAside()
     page_sharing: SharedImages = Field(default_factory=dict)
     balloon_max_percent: Percent = 50.0
     squeeze: Squeeze = Squeeze()
     pace_cost: PaceCost = PaceCost()
-    look_s: Annotated[Number, Field(gt=0, le=3600)] = 5.0
+    settling_by_use: Annotated[Number, Field(ge=0, le=1)] = 1.0
+    bounds_while_on: Literal["free", "widen"] = "free"
+    memory_every_s: Annotated[Number, Field(gt=0, le=3600)] = 5.0
     elastic: ElasticPace = ElasticPace()
     starting: Starting = Starting()
     reclaim: Reclaim = Reclaim()
     pressure: Pressure = Pressure()
+    moving: Moving = Moving()
+    loss: Loss = Loss()
+    balancing: Literal["none", "at-power-on"] = "none"
     workload: Workload = Workload()
     sharing_mib_s: Rate = 12.0

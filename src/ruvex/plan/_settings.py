@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from ruvex.plan._model import Guest, Host, Plan, Pool
+from ruvex.plan._model import MEMORY_MODES, Guest, Host, Plan, Pool
 from ruvex.plan._rules import Rules
 
 Part = Host | Pool | Guest | Rules
@@ -71,4 +71,7 @@ def with_settings(item: Part, change: Mapping[str, Any]) -> Part:
         for key in path:
             part = part.setdefault(key, {})
         part[last] = value
+        if setting == "memory.mode" and value in MEMORY_MODES:
+            # What the other mode does not know is left behind; what is not given with the change has its default.
+            data["memory"] = {key: part[key] for key in part if key in MEMORY_MODES[value].model_fields}
     return type(item).model_validate(data)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
@@ -73,3 +74,12 @@ Signal = Annotated[
         custom_error_message="a demand is a number or has a kind of daily, steps, bursts or trace",
     ),
 ]
+
+
+def highest_of(signal: Signal) -> float:
+    """Give the highest value a signal takes; of a trace, which lies in a file, infinity: it is not known here."""
+    if isinstance(signal, Daily | Bursts):
+        return max(signal.high, signal.low if isinstance(signal, Daily) else signal.base)
+    if isinstance(signal, Steps):
+        return max(level for _, level in signal.at)
+    return math.inf if isinstance(signal, Trace) else float(signal)

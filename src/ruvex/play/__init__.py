@@ -1,27 +1,34 @@
 """Time: a plan played tick by tick, what it was like, and what it came to. NumPy, no Qt."""
 
+from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
 from ruvex.play._log import Entry
+from ruvex.play._moves import Bridge, MoveDone
 from ruvex.play._player import RECORD_S, Player
-from ruvex.play._processor import Finish
-from ruvex.play._record import CHANNELS, CODES, SITE_CHANNELS, Recording
-from ruvex.play._state import PHASES, PRESSURES, SHORTFALLS, State
-from ruvex.play._summary import GuestSummary, PlaceSummary, Savings, Summary
+from ruvex.play._prepare import prepare
+from ruvex.play._record import CODES, Recording
+from ruvex.play._state import PHASES, PRESSURES, State
+from ruvex.play._summary import Finish, GuestSummary, PlaceSummary, Savings, Summary
+from ruvex.play._words import change_text, label_of
 
 __all__ = [
     "CHANNELS",
     "CODES",
     "PHASES",
+    "PLACE_CHANNELS",
     "PRESSURES",
     "RECORD_S",
-    "SHORTFALLS",
-    "SITE_CHANNELS",
+    "Bridge",
     "Entry",
     "Finish",
     "GuestSummary",
+    "MoveDone",
     "PlaceSummary",
     "Player",
     "Recording",
     "Savings",
     "State",
     "Summary",
+    "change_text",
+    "label_of",
+    "prepare",
 ]

@@ -3,41 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any, Final
 
-import numpy as np
-
-from ruvex.divide import Compiled, claims_of, columns, refusal_between
-from ruvex.plan import (
-    EditError,
-    Guest,
-    Host,
-    Plan,
-    change_settings,
-    find_item,
-    format_cpu,
-    format_memory,
-    needs_off,
-)
+from ruvex.plan import EditError, Guest, Host, Plan, change_settings, find_item, needs_off
+from ruvex.play._words import shortage
+from ruvex.promise import claims_of, refusal_between
+from ruvex.site import Site
 
 _HARDWARE: Final = (
     "sockets", "cores_per_socket", "threads_per_core", "mhz", "memory_mib", "numa_nodes", "cpu_maker", "cpu_level",
+    "up",
 )  # fmt: skip
-"""What of a host does not change while it runs."""
-_LIFE_CYCLE: Final = ("power", "host")
-"""What of a guest other events change."""
+"""What of a host does not change by a setting while it runs."""
+_LIFE_CYCLE: Final = {"power": "It is switched by power events", "host": "It goes to another host by a move"}
 
 
-def changed_plan(live: Compiled, target: str, change: Mapping[str, Any]) -> Plan:
-    """Give the plan in force with some settings changed by an event.
+def changed_site(live: Site, target: str, change: Mapping[str, Any], arriving: Mapping[int, int]) -> Site:
+    """Give the site in force with some settings changed by an event.
 
     Parameters
     ----------
     live
-        The plan in force; the guests that are on now are on in it.
+        The plan in force, with those on who are on now.
     target, change
         As ``change_settings`` takes them.
+    arriving
+        Guests on their way to another host, and its position: they claim there too.
 
     Raises
     ------
@@ -46,36 +37,26 @@ def changed_plan(live: Compiled, target: str, change: Mapping[str, Any]) -> Plan
     """
     plan = live.plan
     before = find_item(plan, target)
-    fixed = [name for name in change if name in (_HARDWARE if isinstance(before, Host) else _LIFE_CYCLE)]
-    if isinstance(before, Host | Guest) and fixed:
-        kind = "host" if isinstance(before, Host) else "guest"
-        raise EditError(f"{fixed[0]} of a {kind} that runs is not a setting to be changed")
+    if isinstance(before, Host) and any(name in _HARDWARE for name in change):
+        raise EditError("what the machine is made of does not change while it runs")
+    if isinstance(before, Guest):
+        for name, why in _LIFE_CYCLE.items():
+            if name in change:
+                raise EditError(why)
     new = change_settings(plan, target, change)
     after = find_item(new, target)
-    if isinstance(before, Guest) and isinstance(after, Guest):
-        at = live.tree.guest_place[plan.guest_index[target]]
-        waits = needs_off(before, after) if live.guests[columns.ON, at] > 0 else []
+    is_on = isinstance(before, Guest) and bool(live.standing.on[plan.guest_index[target]])
+    if is_on and isinstance(before, Guest) and isinstance(after, Guest):
+        waits = needs_off(before, after, plan.rules)
         if waits:
             raise EditError(f"{before.label} would have to be off for {', '.join(waits)}")
-    refusal = refusal_between(claims_of(live), claims_of(as_on_now(live.with_plan(new), live)), [target])
+    site = _standing_alike(live, new)
+    refusal = refusal_between(claims_of(live, arriving=arriving), claims_of(site, arriving=arriving), [target])
     if refusal is not None:
-        short = format_cpu(refusal.shortfall) if refusal.kind == "cpu" else format_memory(refusal.shortfall)
-        raise EditError(f"{short} more would be promised than there is")
-    return new
+        raise EditError(shortage(new, refusal))
+    return site
 
 
-def as_on_now(compiled: Compiled, live: Compiled) -> Compiled:
-    """Give a plan's arrays with those guests on, and those agents at work, that are so in another form of it.
-
-    Raises
-    ------
-    EditError
-        The two are not in the same order.
-    """
-    same = np.array_equal(compiled.tree.parent, live.tree.parent)
-    if not (same and np.array_equal(compiled.tree.guest_place, live.tree.guest_place)):
-        raise EditError("a guest that runs does not change its place in the tree")
-    guests = compiled.guests.copy()
-    for row in (columns.ON, columns.AGENT):
-        guests[row] = live.guests[row]
-    return replace(compiled, guests=guests)
+def _standing_alike(live: Site, plan: Plan) -> Site:
+    """Give the site of a changed plan with the same on, elsewhere and at work as now."""
+    return live.with_plan(plan).standing_as(live.standing)

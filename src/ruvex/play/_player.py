@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import copy
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ruvex.divide import Compiled, columns
+from ruvex.divide import Demand
+from ruvex.engine import rows as r
 from ruvex.plan import (
     EditError,
     Event,
+    HostEvent,
+    MoveEvent,
     Plan,
     PowerEvent,
     SetEvent,
@@ -21,23 +24,23 @@ from ruvex.plan import (
     format_time,
     pools_within,
 )
-from ruvex.play import _state as s
-from ruvex.play._events import changed_plan
-from ruvex.play._ground import Ground, ground_of
-from ruvex.play._log import Entry, Kind
-from ruvex.play._memory import Memory
+from ruvex.play._events import changed_site
+from ruvex.play._log import Entry, Kind, told_pressures
+from ruvex.play._moves import Moves
 from ruvex.play._power import Power
-from ruvex.play._processor import Processor
 from ruvex.play._record import Recording
 from ruvex.play._state import PRESSURES, State
-from ruvex.play._summary import Savings, Summary, Tally
-from ruvex.play._work import TOUCHED, WORKING, Work
+from ruvex.play._summary import Finish, Savings, Summary, guests_of, places_of, savings_of
+from ruvex.play._ticks import Ticks
+from ruvex.play._words import change_text, label_of, span
+from ruvex.site import Site
 
 RECORD_S: Final = 10.0
 _MOST_ROWS: Final = 8640
 _MOST_RECORDED: Final = 20_000_000
 """Rows times guests that are recorded unless asked for otherwise: some 1.2 GB."""
 _ALMOST: Final = 1e-9
+_MANY: Final = 1 << 62
 
 Watch = Callable[["Player"], None]
 
@@ -47,12 +50,13 @@ class Player:
 
     Parameters
     ----------
-    compiled
+    site
         The plan as arrays.
     until_s
         Where to stop, s; the end of the day if left out.
     record_s
         How far apart the recorded rows are, s; 10 if left out, more for a longer day or more than 2 300 guests.
+        Infinity records nothing.
     skip
         Whether to pass over ticks in which nothing changes. The result is the same to the bit.
     watch
@@ -60,11 +64,9 @@ class Player:
 
     Attributes
     ----------
-    tick, end_tick
-        The next tick to be played, and the one after the last.
-    state, memory, processor
-        What is going on.
-    recording, log
+    ticks, state
+        The ticks as they are run, and what is going on.
+    recording
         What was.
     plans
         The settings in force, each with the time since which they are.
@@ -75,55 +77,55 @@ class Player:
     -----
     The order within a tick is events, power life-cycle, workload signals, memory controllers, memory division, moves
     limited by rates, CPU division, pace, record. Equal plans give equal results to the bit: ties go by memory shares,
-    then plan order; nothing is drawn by chance.
+    then plan order; nothing is drawn by chance. A player can be copied and pickled at any time; its copy plays on by
+    itself, to the same bits.
     """
 
     def __init__(
-        self, compiled: Compiled, *, until_s: float | None = None, record_s: float | None = None, skip: bool = True,
+        self, site: Site, *, until_s: float | None = None, record_s: float | None = None, skip: bool = True,
         watch: Watch | None = None,
     ) -> None:  # fmt: skip
-        plan = compiled.plan
-        self.compiled, self.tick_s = compiled, plan.tick_s
+        plan = site.plan
+        self.tick_s, self._watch = plan.tick_s, watch
         end_s = plan.day_s if until_s is None else min(until_s, plan.day_s)
         self.end_tick = math.ceil(end_s / self.tick_s - _ALMOST)
-        self._skip, self._watch = skip, watch
         rows = min(_MOST_ROWS, _MOST_RECORDED // max(1, len(plan.guests)))
-        every = record_s if record_s is not None else max(RECORD_S, end_s / rows)
-        self.state = State.of(compiled.guests.shape[1])
-        self.log: list[Entry] = []
+        every: float | None = record_s if record_s is not None else max(RECORD_S, end_s / rows)
+        every = None if every is not None and math.isinf(every) else max(every or RECORD_S, self.tick_s)
+        banks = [f"{plan.hosts[int(host)].id}:bank" for host in site.forest.banks]
+        places = (*([host.id for host in plan.hosts] or [""]), *banks)
+        guests = tuple(guest.id for guest in plan.guests)
+        self.recording = Recording(guests, places, every, self.end_tick * self.tick_s)
+        self.state = State(len(plan.guests), site.hosts.shape[1])
+        self._entries: list[Entry] = []
+        self._pressures: dict[int, list[tuple[float, int]]] = {}
         self.kept: list[Event] = []
         self.plans: list[tuple[float, Plan]] = [(0.0, plan)]
-        self._events = [(self._tick_of(event.at), event) for event in plan.events]
-        self._events.sort(key=lambda pair: pair[0])
-        self.tick = 0
-        order = np.argsort(compiled.tree.guest_place)
-        self.recording = Recording(
-            tuple(plan.guests[i].id for i in order), max(every, self.tick_s), self.end_tick * self.tick_s
-        )
-        self._has_regrouped = False
-        self._tally = Tally(self.state.phase.size, self.tick_s)
-        on = compiled.guests[columns.ON] > 0
-        self.state.phase[on] = s.RUNNING
-        self.state.agent = on & (compiled.guests[columns.AGENT] > 0)
-        self.ground: Ground = ground_of(compiled, self.state)
-        self.work = Work(compiled, self.tick_s, self.end_tick)
-        self.memory = Memory(self.ground, self.state, self.tick_s)
-        self.processor = Processor(self.ground, self.state, self.tick_s)
-        self.power = Power(
-            self.state, self.memory, self.processor, lambda: self.ground, self._regroup, self._tell, self.tick_s
-        )
-        self.power.settle_in(np.flatnonzero(on))
-        self._regroup()
-        self._inputs_moved = True
-        self._told_finishes = 0
-        self._seen_memory = np.zeros((2, on.size))
-        self._pressures = [place.pressure for place in self.memory.places]
-        self.work.read(0, anew=True)
-        self.memory.settle(self.work.now)
-        self._pressures = [place.pressure for place in self.memory.places]
-        self._note_memory()
+        self._places: list[tuple[float, list[int], list[bool]]] = []
+        self._events = sorted(((self._tick_of(event.at), event) for event in plan.events), key=lambda pair: pair[0])
+        self._finished: list[Finish] = []
+        # The state is filled in before the first tick can be made ready.
+        self.state.codes[r.C_HOST] = site.standing.host
+        self.state.up[:] = site.standing.up
+        self.ticks = Ticks(site, self.state, self.end_tick, self.recording, skip=skip)
+        self.moves = Moves(self.ticks, self._tell)
+        self.power = Power(self.ticks, self.moves, self._tell)
+        self.power.settle_in(site)
+        self.ticks.regroup()
+        self.ticks.settle()
+        self._note_places()
 
     # What people ask
+
+    @property
+    def site(self) -> Site:
+        """The plan in force, with who is on now."""
+        return self.ticks.site
+
+    @property
+    def tick(self) -> int:
+        """The next tick to be played."""
+        return self.ticks.tick
 
     @property
     def now_s(self) -> float:
@@ -135,6 +137,14 @@ class Player:
         """Whether the end has been reached."""
         return self.tick >= self.end_tick
 
+    @property
+    def demand(self) -> Demand:
+        """What the work asks for now, with the pages touched so far and what greedy work has taken."""
+        values = self.ticks.now.copy()
+        values[r.W_WORKING] = np.maximum(values[r.W_WORKING], self.state.hoard)
+        values[r.W_TOUCHED] = np.maximum(values[r.W_TOUCHED], self.state.touched)
+        return Demand(values)
+
     def insert(self, event: Event) -> None:
         """Put an event in while playing; one whose time has passed happens in the next tick."""
         at = max(self._tick_of(event.at), self.tick)
@@ -143,200 +153,217 @@ class Player:
         place = next((i for i, (tick, _) in enumerate(self._events) if tick > at), len(self._events))
         self._events.insert(place, (at, event))
 
+    def plan_at(self, at_s: float, on: Sequence[bool]) -> Plan:
+        """Give the settings that were in force at a time that has been played, with everybody where it was then.
+
+        Parameters
+        ----------
+        at_s
+            The time, s since the start of the day.
+        on
+            Which guests were on then, in plan order.
+        """
+        plan = next(plan for since, plan in reversed(self.plans) if since <= at_s)
+        host, up = next((host, up) for since, host, up in reversed(self._places) if since <= at_s or since == 0.0)
+        guests = []
+        for guest, is_on, at in zip(plan.guests, on, host, strict=True):
+            update: dict[str, Any] = {} if guest.is_on == is_on else {"power": "on" if is_on else "off"}
+            there = plan.hosts[at].id if plan.hosts and at >= 0 else None
+            if len(plan.hosts) > 1 and there != guest.host and there is not None:
+                update["host"] = there
+            guests.append(guest.model_copy(update=update) if update else guest)
+        hosts = plan.hosts
+        if any(there.up != is_up for there, is_up in zip(hosts, up, strict=False)):
+            hosts = tuple(there.model_copy(update={"up": is_up}) for there, is_up in zip(hosts, up, strict=False))
+        return plan.model_copy(update={"guests": tuple(guests), "hosts": hosts})
+
+    @property
+    def log(self) -> list[Entry]:
+        """What has happened so far, in the order of time."""
+        plan, trees = self.site.plan, self.site.forest.trees
+        told = []
+        for place, noted in sorted(self._pressures.items()):
+            kind, host = trees.places[[r.L_KIND, r.L_HOST], place].tolist()
+            there = plan.hosts[host] if plan.hosts else None
+            name = "the supply" if there is None else there.label
+            name = f"the bank of {name}" if kind == r.BANK_PLACE else name
+            for at_s, level, before in told_pressures(noted, self.now_s):
+                text = f"{name}: {PRESSURES[level]}, it was {PRESSURES[before]}"
+                told.append(Entry(at_s, "pressure", there.id if there else "", text))
+        return sorted([*self._entries, *told], key=lambda entry: entry.at_s)
+
     def summary(self) -> Summary:
         """Tell what has been played so far."""
-        finishes = (*self.processor.finished, *self.processor.unfinished)
-        return self._tally.summary(self.ground, self.state, self.tick, finishes, tuple(self.log))
+        plan = self.site.plan
+        jobs = [
+            Finish(plan.guests[int(job[r.J_GUEST])].id, job[r.J_DUE_S], None, job[r.J_AMOUNT])
+            for job in self.ticks.unfinished()
+        ]
+        return Summary(
+            plan.name, self.now_s, guests_of(self.ticks), places_of(self.ticks), (*self._finished, *jobs),
+            tuple(self.power.bridges), tuple(self.moves.done), self.savings(), tuple(self.log),
+        )  # fmt: skip
 
     def savings(self) -> Savings | None:
         """Tell what elastic memory has saved so far; None where no elastic guest has been on."""
-        return self._tally.savings()
+        return savings_of(self.ticks)
+
+    def __deepcopy__(self, _memo: Any) -> Player:
+        """Give a copy that plays on by itself; the plan is shared, which nobody changes."""
+        return self.copy()
+
+    def copy(self) -> Player:
+        """Give a copy that plays on by itself, to the same bits; whoever watches this one does not watch it."""
+        other: Player = object.__new__(Player)
+        other.__dict__.update(self.__dict__)
+        other._watch = None
+        other.state = copy.deepcopy(self.state)
+        other.recording = copy.deepcopy(self.recording)
+        for name in ("_entries", "kept", "plans", "_places", "_events", "_finished"):
+            setattr(other, name, list(getattr(self, name)))
+        other._pressures = {place: list(noted) for place, noted in self._pressures.items()}
+        other.ticks = self.ticks.copy(other.state, other.recording)
+        other.moves, other.power = (
+            Moves(other.ticks, other._tell),
+            Power(other.ticks, Moves(other.ticks, other._tell), other._tell),
+        )
+        for name in ("under_way", "done"):
+            setattr(other.moves, name, copy.deepcopy(getattr(self.moves, name)))
+        for name in ("bridges", "_queue", "_bridged_since", "_notices", "_is_tried"):
+            setattr(other.power, name, copy.deepcopy(getattr(self.power, name)))
+        other.power._moves = other.moves
+        return other
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Give what is pickled: all but whoever watches."""
+        return self.__dict__ | {"_watch": None}
 
     # Playing
 
     def run(self, until_s: float | None = None, *, most_ticks: int | None = None) -> None:
         """Play on until a time, or the end; ``most_ticks`` bounds how many ticks are worked out."""
         end = self.end_tick if until_s is None else min(self.end_tick, math.ceil(until_s / self.tick_s - _ALMOST))
-        worked = 0
-        while self.tick < end and (most_ticks is None or worked < most_ticks):
-            self.step(end)
-            worked += 1
-        self.recording.flush()
+        most = _MANY if most_ticks is None else most_ticks
+        begun = int(self.ticks.counters[r.Z_WORKED])
+        while self.tick < end and (left := most - (int(self.ticks.counters[r.Z_WORKED]) - begun)) > 0:
+            self._piece(end, left if self._watch is None else 1)
+        self._leave_readable()
 
     def step(self, end_tick: int | None = None) -> None:
         """Play one tick, and where skipping is allowed the quiet ones after it, up to a tick."""
-        tick, end = self.tick, self.end_tick if end_tick is None else end_tick
+        self._piece(self.end_tick if end_tick is None else end_tick, 1)
+        self._leave_readable()
+
+    def _piece(self, end: int, most: int) -> None:
+        """Do what stands before a tick, then play on to where something stands before one again."""
+        tick = self.tick
         while self._events and self._events[0][0] <= tick:
             self._happen(self._events.pop(0)[1])
-        if self.power.is_busy or self.power.next_agent <= tick:
-            self.power.step(tick)
-        if self._has_regrouped:
-            self._has_regrouped = False
-            self._note_memory()
-        if self.work.read(tick):
-            seen = self.work.now[WORKING : TOUCHED + 1]
-            self._inputs_moved = self._inputs_moved or not np.array_equal(seen, self._seen_memory)
-        self._look(tick)
-        if self.processor.divide(self.work.now):
-            self._tally.note_cpu(tick, self.state)
-        self.processor.work(self.work.now, tick)
-        self._tell_finishes()
-        if self._watch is not None:
+        self.ticks.end_surges()
+        self.moves_step(tick)
+        self.power.step()
+        self._note_places()
+        due = min(self.power.next_due, self.ticks.next_surge_end, self._events[0][0] if self._events else r.NEVER)
+        stop = min(end, max(due, tick + 1))
+        if self.moves.under_way:
+            stop = min(stop, tick + 1)
+        ending = self.ticks.run(stop, most, waits=self.power.waits)
+        if ending == r.E_LOOKED:
+            self.power.try_again()
+        self._take_notes()
+        if self._watch is not None and ending != r.E_ROOM:
             self._watch(self)
-        following = min(self._next(tick), end) if self._skip else tick + 1
-        if following > tick + 1:
-            self.processor.skip(self.work.now, tick, following - tick - 1)
-        self._record(following)
-        self.tick = following
 
-    def _next(self, tick: int) -> int:
-        """Give the next tick in which something can change."""
-        following = tick + 1
-        if self.power.is_busy:
-            return following
-        due = [self.end_tick, self.work.next_due(following), self.power.next_agent, self.processor.next_change(tick)]
-        if self._events:
-            due.append(self._events[0][0])
-        if self._inputs_moved or not self.memory.is_settled:
-            due.append(self._next_look(following))
-        elif self.memory.next_timer < s.NEVER:
-            due.append(self._next_look(max(following, self.memory.next_timer)))
-        return max(following, min(due))
+    def _note_places(self) -> None:
+        """Keep on which host everybody is, and which hosts are up, from now on."""
+        host, up = self.state.host.tolist(), self.state.up.tolist()
+        if not self._places or self._places[-1][1:] != (host, up):
+            self._places.append((self.now_s, host, up))
 
-    # Memory
+    def moves_step(self, tick: int) -> None:
+        """Let guests on their way copy for a tick; what set out in this one waits for the next."""
+        if self.moves.under_way and any(move.at_s < tick * self.tick_s for move in self.moves.under_way):
+            self.moves.step()
 
-    def _look_number(self, tick: int) -> int:
-        return int(tick * self.tick_s / self.compiled.plan.rules.look_s + _ALMOST)
+    def _leave_readable(self) -> None:
+        self.ticks.put_last_row()
+        self.ticks.flush()
 
-    def _next_look(self, tick: int) -> int:
-        """Give the first tick from one on in which the memory controllers look."""
-        look_s = self.compiled.plan.rules.look_s
-        if tick == 0 or self._look_number(tick) > self._look_number(tick - 1):
-            return tick
-        return math.ceil((self._look_number(tick) + 1) * look_s / self.tick_s - _ALMOST)
-
-    def _look(self, tick: int) -> None:
-        """Let the memory controllers look if it is time and there is anything to see."""
-        if tick == 0 or self._look_number(tick) == self._look_number(tick - 1):
-            return
-        work = self.work.now
-        is_due = self._inputs_moved or not self.memory.is_settled or tick >= self.memory.next_timer
-        if self._skip and not (is_due or self.power.is_busy):
-            return
-        look_s = self.compiled.plan.rules.look_s
-        last = math.ceil(self._look_number(tick - 1) * look_s / self.tick_s - _ALMOST)
-        self._seen_memory = work[WORKING : TOUCHED + 1].copy()
-        before: list[NDArray[Any]] = [self.state.cause, self.state.met, self.state.pace]
-        moved = self.memory.look(work, tick, (tick - last) * self.tick_s)
-        self._inputs_moved = False
-        self.power.looked()
-        after: list[NDArray[Any]] = [self.state.cause, self.state.met, self.state.pace]
-        if moved or not all(np.array_equal(a, b) for a, b in zip(before, after, strict=True)):
-            self._note_memory()
-            self._tell_pressure()
-
-    def _note_memory(self) -> None:
-        places = tuple((place.number, place.pressure, place.free) for place in self.memory.places)
-        self._tally.note_memory(self.tick, self.state, self.ground, places)
-
-    def _tell_pressure(self) -> None:
-        found = [place.pressure for place in self.memory.places]
-        for place, old, new in zip(self.memory.places, self._pressures, found, strict=False):
-            if old != new:
-                bank = place.number > 0
-                hosts = self.compiled.plan.hosts
-                where = hosts[place.number - 1] if bank else hosts[0] if hosts else None
-                name = f"the bank of {where.label}" if bank and where else where.label if where else "the host"
-                self._tell("pressure", where.id if where else "", f"{name}: {PRESSURES[new]}, it was {PRESSURES[old]}")
-        self._pressures = found
-
-    # Recording
-
-    def _record(self, following: int) -> None:
-        every = self.recording.every_s / self.tick_s
-        until = min(math.ceil(following / every - _ALMOST), self.recording.times_s.size)
-        if following >= self.end_tick:
-            until = self.recording.times_s.size
-        if until > self.recording.rows:
-            main = self.memory.places[0]
-            site = (
-                self.processor.supply, sum(place.supply for place in self.memory.places), main.free,
-                float(max(place.pressure for place in self.memory.places)), self._tally.saved_now,
-            )  # fmt: skip
-            self.recording.put(self.state, site, until)
-
-    # Events
+    # Telling
 
     def _tick_of(self, at_s: float) -> int:
         return math.ceil(at_s / self.tick_s - _ALMOST)
 
     def _tell(self, kind: Kind, target: str, text: str) -> None:
-        self.log.append(Entry(self.now_s, kind, target, text))
+        self._entries.append(Entry(self.now_s, kind, target, text))
 
-    def _tell_finishes(self) -> None:
-        for finish in self.processor.finished[self._told_finishes :]:
+    def _take_notes(self) -> None:
+        plan = self.site.plan
+        for what, at, thing, first, second in self.ticks.take_notes():
+            if what == r.K_PRESSURE:
+                self._pressures.setdefault(int(thing), []).append((at * self.tick_s, int(second)))
+                continue
+            guest = plan.guests[int(thing)]
+            finish = Finish(guest.id, first, max(first, at), second)
+            self._finished.append(finish)
             late = finish.late_s or 0.0
-            if late >= 1:
-                text = f"batch work of {finish.guest} due at {format_time(finish.due_s)} is done {_span(late)} late"
-                self._tell("finish", finish.guest, text)
-        self._told_finishes = len(self.processor.finished)
+            if late > 1.5 * self.tick_s:
+                text = f"batch work of {guest.label} due at {format_time(finish.due_s)} is done {span(late)} late"
+                self._entries.append(Entry(at, "finish", guest.id, text))
+
+    # Events
 
     def _happen(self, event: Event) -> None:
-        plan = self.compiled.plan
+        plan = self.site.plan
         if isinstance(event, SetEvent):
             self._set(event)
         elif isinstance(event, SurgeEvent):
             inside = pools_within(plan, event.target) if event.target in plan.pool_index else set()
-            places = self.compiled.tree.guest_place
-            hit = [places[i] for i, g in enumerate(plan.guests) if g.id == event.target or g.pool in inside]
-            end = max(self.tick + 1, self._tick_of(event.at + event.for_s))
-            self.work.surge(np.array(hit, dtype=np.int64), float(event.factor), end)
-            item = plan.guests[plan.guest_index[event.target]] if event.target in plan.guest_index else None
-            label = item.label if item is not None else plan.pools[plan.pool_index[event.target]].label
+            hit = [i for i, g in enumerate(plan.guests) if g.id == event.target or g.pool in inside]
+            self.ticks.surge(hit, float(event.factor), max(self.tick + 1, self._tick_of(event.at + event.for_s)))
             factor = format_number(event.factor, 1)
-            self._tell(
-                "surge", event.target, f"the demand of {label} is {factor} times as high for {_span(event.for_s)}"
-            )
+            text = f"the demand of {label_of(plan, event.target)} is {factor} times as high for {span(event.for_s)}"
+            self._tell("surge", event.target, text)
         elif isinstance(event, PowerEvent):
-            guest = plan.guests[plan.guest_index[event.target]]
-            place = int(self.compiled.tree.guest_place[plan.guest_index[event.target]])
+            guest = plan.guest_index[event.target]
             {"power-on": self.power.power_on, "power-off": self.power.power_off, "restart": self.power.restart}[
                 event.do
-            ](guest, place)
+            ](guest)
+        elif isinstance(event, MoveEvent):
+            self._move(plan.guest_index[event.target], plan.host_index[event.host])
         else:
-            self._tell("refused", event.target, f"{event.do} cannot be played: guests and hosts stay where they are")
+            assert isinstance(event, HostEvent)
+            host = plan.host_index[event.target]
+            (self.power.lose_host if event.do == "host-down" else self.power.regain_host)(host)
+
+    def _move(self, guest: int, to: int) -> None:
+        plan, state = self.site.plan, self.state
+        if state.phase[guest] >= r.BOOTING:
+            self.moves.begin(guest, to)
+            return
+        item = plan.guests[guest]
+        if item.in_bank and plan.hosts[to].bank is None:
+            text = f"{item.label} does not move to {plan.hosts[to].label}: it lives in a bank, and there is none"
+            self._tell("refused", item.id, text)
+            return
+        self.ticks.count()
+        state.host[guest] = to
+        self.ticks.regroup()
+        self.power.try_again()
+        self._tell("move", item.id, f"{item.label} is on {plan.hosts[to].label} from now, and off")
 
     def _set(self, event: SetEvent) -> None:
-        changes = ", ".join(f"{name} = {_value(value)}" for name, value in event.change.items())
+        plan, changes = self.site.plan, change_text(event.change)
+        label = label_of(plan, event.target)
         try:
-            plan = changed_plan(self.ground.compiled, event.target, event.change)
+            site = changed_site(self.site, event.target, event.change, self.moves.arriving)
         except EditError as error:
-            self._tell("refused", event.target, f"{event.target}: {changes} is refused: {error}")
+            why = "; ".join(str(error).splitlines())
+            self._tell("refused", event.target, f"{label}: {changes} is refused: {why}")
             return
-        old = self.compiled
-        self.compiled = old.with_plan(plan)
-        if self.compiled.signals is not old.signals or plan.rules.workload != old.plan.rules.workload:
-            self.work.take(self.compiled)
-            self.work.read(self.tick, anew=True)
-        self.plans.append((self.now_s, plan))
-        self._regroup()
-        self._tell("set", event.target, f"{event.target}: {changes}")
-
-    def _regroup(self) -> None:
-        """Make the ground anew after settings, phases or agents changed."""
-        self.ground = ground_of(self.compiled, self.state)
-        self.memory.take(self.ground)
-        self.processor.take(self.ground)
-        self._inputs_moved = self._has_regrouped = True
-
-
-def _span(seconds: float) -> str:
-    minutes, rest = divmod(round(seconds), 60)
-    hours, minutes = divmod(minutes, 60)
-    if hours:
-        return f"{hours} h {minutes:02d} min"
-    return f"{minutes} min" if minutes and not rest else f"{minutes} min {rest:02d} s" if minutes else f"{rest} s"
-
-
-def _value(value: object) -> str:
-    return "none" if value is None else format_number(value) if isinstance(value, int | float) else str(value)
+        self.ticks.count()
+        self.ticks.take(site)
+        self.ticks.regroup()
+        self.power.try_again()
+        self.plans.append((self.now_s, site.plan))
+        self._tell("set", event.target, f"{label}: {changes}")

@@ -1,321 +1,429 @@
-"""The power life-cycle: off, queued, booting, running. Section 7 of docs/model.md, power."""
+"""The power life-cycle: off, queued, booting, running, and hosts that are lost. Section 7 of docs/model.md, power."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Final, Protocol
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ruvex.divide import Taken, Volumes, Waiting, admit_in_order, columns, in_starting_order, on_hdd, overhead_when_on
-from ruvex.plan import Guest, format_cpu, format_memory
-from ruvex.play import _state as s
-from ruvex.play._ground import Ground
-from ruvex.play._log import Kind
-from ruvex.play._memory import Memory
-from ruvex.play._places import PlaceState
-from ruvex.play._processor import Processor
+from ruvex.engine import rows as r
+from ruvex.plan import Guest, format_memory
+from ruvex.play._log import Tell
+from ruvex.play._moves import Bridge, Moves
 from ruvex.play._state import State
+from ruvex.play._ticks import Ticks
+from ruvex.play._words import shortage
+from ruvex.promise import Claims, admit_in_order, claims_of
+from ruvex.site import Site, Taken, allowed_hosts, find_volume, host_rooms
 
 _DONE: Final = 1e-9
-_RECLAIMING: Final = "reclaim"
 _NOISE: Final = 1e-9
 _MEMORY_KINDS: Final = ("memory", "host-memory", "bank")
-
-
-class Tell(Protocol):
-    """Writes a line of the log."""
-
-    def __call__(self, kind: Kind, target: str, text: str) -> None:
-        """Write what happened to a target now."""
+_RECLAIMING: Final = "reclaim"
 
 
 @dataclass(slots=True)
 class _Start:
-    """A guest that waits to be started."""
-
-    is_restart: bool
-    bridged: float = 0.0
-    told: str = ""
-    """What it was last said to lack."""
-
-
-@dataclass(slots=True, eq=False)
-class Power:
-    """Switches guests on and off.
+    """A guest that waits to be started.
 
     Attributes
     ----------
-    state, memory, processor
-        What it works on.
-    ground
-        Gives the ground in force; ``regroup`` makes it anew after somebody went on or off.
-    tell
-        Writes the log.
-    tick_s
-        Seconds a tick.
+    is_restart, is_lost
+        Whether it was on just now, and whether it comes back after the loss of its host.
+    is_patient
+        Whether it was asked for while others were starting: then it waits however long, alone or not.
+    bridged
+        What of its boot size disk stands in for, MiB.
+    told
+        What it was last said to lack.
     """
 
-    state: State
-    memory: Memory
-    processor: Processor
-    ground: Callable[[], Ground]
-    regroup: Callable[[], None]
-    tell: Tell
-    tick_s: float
-    volumes: Volumes = field(default_factory=Volumes)
-    _queue: dict[int, _Start] = field(default_factory=dict)
-    _looks: int = 0
-    _boots: bool = False
-    _tried: tuple[object, int] | None = None
+    is_restart: bool = False
+    is_lost: bool = False
+    is_patient: bool = False
+    bridged: float = 0.0
+    told: str = ""
+
+
+class Power:
+    """Switches guests and hosts on and off.
+
+    Attributes
+    ----------
+    bridges
+        Boots that disk helped through, once they are over.
+    """
+
+    def __init__(self, ticks: Ticks, moves: Moves, tell: Tell) -> None:
+        self._ticks, self._moves, self._tell = ticks, moves, tell
+        self.bridges: list[Bridge] = []
+        self._queue: dict[int, _Start] = {}
+        self._bridged_since: dict[int, tuple[float, float]] = {}
+        self._notices: list[tuple[int, list[int]]] = []
+        self._is_tried = True
 
     @property
-    def is_busy(self) -> bool:
-        """Whether somebody boots or waits to be started."""
-        return bool(self._queue) or self._boots
+    def _state(self) -> State:
+        return self._ticks.state
 
     @property
-    def next_agent(self) -> int:
-        """The first tick at which an agent will have loaded."""
-        return int(self.state.agent_due.min(initial=s.NEVER))
+    def _site(self) -> Site:
+        return self._ticks.site
 
-    def _guest(self, place: int) -> Guest:
-        compiled = self.ground().compiled
-        return compiled.plan.guests[int(np.flatnonzero(compiled.tree.guest_place == place)[0])]
+    @property
+    def waits(self) -> bool:
+        """Whether starts wait."""
+        return bool(self._queue)
 
-    def looked(self) -> None:
-        """Take note that the memory controllers looked: what waits is tried again."""
-        self._looks += 1
+    @property
+    def next_due(self) -> int:
+        """The first tick at which an agent will have loaded, or a loss is noticed; now where a start is to be tried."""
+        if self._queue and not self._is_tried:
+            return self._ticks.tick
+        notice = min((tick for tick, _ in self._notices), default=r.NEVER)
+        return min(int(self._state.agent_due.min(initial=r.NEVER)), notice)
+
+    def try_again(self) -> None:
+        """Take note that memory has moved, or that others are on: what waits is tried again."""
+        self._is_tried = False
+
+    def _label(self, i: int) -> str:
+        return self._site.plan.guests[i].label
 
     # What events ask for
 
-    def power_on(self, guest: Guest, place: int) -> None:
+    def power_on(self, i: int) -> None:
         """Queue a guest that is off; whether it can start is seen in this tick's life-cycle step."""
-        if self.state.phase[place] != s.OFF:
-            self.tell("refused", guest.id, f"{guest.label} is on already")
+        guest = self._site.plan.guests[i]
+        if self._state.phase[i] != r.OFF:
+            self._tell("refused", guest.id, f"{guest.label} is on already")
             return
-        self.state.phase[place] = s.QUEUED
-        self._queue[place], self._tried = _Start(is_restart=False), None
+        self._enqueue(i, _Start())
 
-    def power_off(self, guest: Guest, place: int) -> None:
+    def power_off(self, i: int) -> None:
         """Switch a guest off; all it held is free."""
-        if self.state.phase[place] == s.OFF:
-            self.tell("refused", guest.id, f"{guest.label} is off already")
+        guest = self._site.plan.guests[i]
+        if self._state.phase[i] == r.OFF:
+            self._tell("refused", guest.id, f"{guest.label} is off already")
             return
-        self._release(place)
-        self._queue.pop(place, None)
-        self.volumes.release(guest.id)
-        self.tell("power", guest.id, f"{guest.label} is switched off")
+        self._release(i)
+        self._queue.pop(i, None)
+        self._tell("power", guest.id, f"{guest.label} is switched off")
 
-    def restart(self, guest: Guest, place: int) -> None:
+    def restart(self, i: int) -> None:
         """Let a guest that is on begin anew; where its boot size cannot be found, disk stands in for the rest."""
-        if self.state.phase[place] < s.BOOTING:
-            self.tell("refused", guest.id, f"{guest.label} is not on, so it cannot be restarted")
+        guest = self._site.plan.guests[i]
+        if self._state.phase[i] < r.BOOTING:
+            self._tell("refused", guest.id, f"{guest.label} is not on, so it cannot be restarted")
             return
-        self._release(place)
-        self.state.phase[place] = s.QUEUED
-        ground = self.ground()
-        start = self._queue[place] = _Start(is_restart=True)
-        self._tried = None
-        if ground.elastic[place]:
-            size, floor = float(ground.guests[columns.SIZE, place]), float(ground.guests[columns.FLOOR, place])
-            _, waiting = admit_in_order(ground.compiled, [guest.id])
-            promised = size
-            if waiting and waiting[0].kind in _MEMORY_KINDS:
-                promised = size - waiting[0].shortfall
-            where = self.memory.place_of(place)
-            found = self._to_be_had(where) - float(overhead_when_on(ground.compiled)[place])
+        volumes = dict(self._state.volumes)
+        self._release(i)
+        self._state.volumes = volumes
+        start = _Start(is_restart=True)
+        if guest.memory.mode == "elastic":
+            g = self._site.guests[:, i]
+            size, floor, overhead = float(g[r.G_SIZE]), float(g[r.G_FLOOR]), float(g[r.G_OVERHEAD])
+            _, waiting = admit_in_order(self._site, [guest.id], claims=self._claims())
+            promised = size - (waiting[0].shortfall if waiting and waiting[0].kind in _MEMORY_KINDS else 0.0)
+            found = self._ticks.can_be_found(self._memory_place(i, int(self._state.host[i]))) - overhead
             start.bridged = size - min(max(min(promised, found), floor), size)
-        self.tell("power", guest.id, f"{guest.label} is restarted")
+        self._enqueue(i, start)
+        self._tell("power", guest.id, f"{guest.label} is restarted")
 
-    def _release(self, place: int) -> None:
-        ground = self.ground()
-        if self.state.on[place]:
-            where, held = self.memory.place_of(place), self.memory.held.copy()
-            where.free += max(float(self.state.given[place]), float(held[place]))
-            held[place] = 0.0
-            self.memory.held = held
-            self.memory.places[0].free += float(overhead_when_on(ground.compiled)[place])
-        self.state.switch_off(place)
-        self.processor.drop(place)
-        self.regroup()
+    def lose_host(self, host: int) -> None:
+        """Let a host go down; after a while its guests are queued, to come back elsewhere."""
+        plan, state = self._site.plan, self._state
+        there = plan.hosts[host]
+        if not state.up[host]:
+            self._tell("refused", there.id, f"{there.label} is down already")
+            return
+        self._moves.lose_host(host)
+        lost = [i for i in range(len(plan.guests)) if state.host[i] == host and state.phase[i] != r.OFF]
+        self._ticks.count()
+        state.up[host] = False
+        for i in lost:
+            self._queue.pop(i, None)
+            self._clear(i)
+        self._ticks.regroup()
+        self.try_again()
+        tick = self._ticks.tick + math.ceil(plan.rules.loss.notice_s / plan.tick_s - _DONE)
+        back = [i for i in lost if plan.guests[i].comes_back != "stays-off"]
+        if back:
+            self._notices.append((tick, back))
+        count = len(lost)
+        told = f", and {count} guest{'s' if count != 1 else ''} with it" if count else ""
+        self._tell("host", there.id, f"{there.label} is down{told}")
+
+    def regain_host(self, host: int) -> None:
+        """Let a host come up, with nobody on it."""
+        there = self._site.plan.hosts[host]
+        if self._state.up[host]:
+            self._tell("refused", there.id, f"{there.label} is up already")
+            return
+        self._ticks.count()
+        self._state.up[host] = True
+        self._ticks.regroup()
+        self.try_again()
+        self._tell("host", there.id, f"{there.label} is up again, and empty")
+
+    def _enqueue(self, i: int, start: _Start) -> None:
+        start.is_patient = start.is_lost or bool(self._queue) or bool((self._state.phase == r.BOOTING).any())
+        for other in self._queue.values():
+            # Those asked for in one tick are asked for together.
+            other.is_patient = other.is_patient or not other.told
+        self._state.phase[i] = r.QUEUED
+        self._queue[i] = start
+        self.try_again()
+
+    def _clear(self, i: int) -> None:
+        guest, now = self._site.plan.guests[i], self._ticks.now_s
+        if i in self._bridged_since:
+            since, mib = self._bridged_since.pop(i)
+            self.bridges.append(Bridge(guest.id, since, now - since, mib))
+        self._state.switch_off(i)
+        self._ticks.drop_jobs(i)
+        self._state.volumes = {key: owner for key, owner in self._state.volumes.items() if owner != guest.id}
+
+    def _release(self, i: int) -> None:
+        self._moves.drop(i)
+        self._ticks.count()
+        self._clear(i)
+        self._ticks.regroup()
+        self.try_again()
 
     # The step of every tick
 
-    def step(self, tick: int) -> bool:
-        """Finish boots, let agents load, start what can start; tells whether anybody's phase changed."""
+    def step(self) -> None:
+        """Finish boots, let agents load, notice losses, start what can start."""
+        tick = self._ticks.tick
         changed = self._finish_boots(tick)
         changed = self._load_agents(tick) or changed
         if changed:
-            self.regroup()
-        if self._queue:
-            changed = self._try_starts() or changed
-        self._boots = bool((self.state.phase == s.BOOTING).any())
-        return changed
+            self._ticks.regroup()
+            self.try_again()
+        self._notice(tick)
+        if self._queue and not self._is_tried:
+            self._is_tried = True
+            self._try_starts()
 
     def _finish_boots(self, tick: int) -> bool:
-        state = self.state
-        ready = np.flatnonzero((state.phase == s.BOOTING) & (state.boot_left <= _DONE))
-        for place in ready.tolist():
-            guest = self._guest(place)
-            state.phase[place], state.boot_left[place] = s.RUNNING, 0.0
+        state, plan = self._state, self._site.plan
+        ready = np.flatnonzero((state.phase == r.BOOTING) & (state.boot_left <= _DONE)).tolist()
+        if ready:
+            self._ticks.count()
+        for i in ready:
+            guest = plan.guests[i]
+            state.phase[i], state.boot_left[i] = r.RUNNING, 0.0
             # What was missing of its boot size says nothing of its work: the next look judges that.
-            state.met, state.pace, state.cause = state.met.copy(), state.pace.copy(), state.cause.copy()
-            state.met[place], state.pace[place], state.cause[place] = 1.0, 1.0, s.NO_CAUSE
+            state.met[i], state.pace[i], state.cause[i] = 1.0, 1.0, r.NO_CAUSE
             if guest.agent:
-                agent_s = self.ground().compiled.plan.rules.starting.agent_s
-                state.agent_due[place] = tick + math.ceil(agent_s / self.tick_s - _DONE)
-            self.tell("start", guest.id, f"{guest.label} has booted")
-        return bool(ready.size)
+                state.agent_due[i] = tick + math.ceil(plan.rules.starting.agent_s / plan.tick_s - _DONE)
+            self._tell("start", guest.id, f"{guest.label} has booted")
+        return bool(ready)
 
     def _load_agents(self, tick: int) -> bool:
-        state = self.state
-        ready = np.flatnonzero(state.agent_due <= tick)
-        for place in ready.tolist():
-            guest = self._guest(place)
-            state.agent[place], state.agent_due[place] = True, s.NEVER
-            bridged = float(state.bridged[place])
-            # Until the host brings the guest to its need, what disk stood in for is in its balloon.
-            state.bridged, state.balloon = state.bridged.copy(), state.balloon.copy()
-            state.bridged[place], state.balloon[place] = 0.0, state.balloon[place] + bridged
-            self.tell("agent", guest.id, f"the agent of {guest.label} has loaded")
+        state = self._state
+        ready = np.flatnonzero(state.agent_due <= tick).tolist()
+        if ready:
+            self._ticks.count()
+        for i in ready:
+            guest = self._site.plan.guests[i]
+            # How long a need has been lower is counted from here.
+            state.agent[i], state.agent_due[i], state.low_since[i] = 1, r.NEVER, -1
+            self._tell("agent", guest.id, f"the agent of {guest.label} has loaded")
+            bridged = float(state.bridged[i])
             if bridged > 0:
-                self.tell(
-                    "bridge", guest.id, f"the boot bridge of {guest.label} ({format_memory(bridged)}) is released"
-                )
-        return bool(ready.size)
+                # Until the host brings the guest to its need, what disk stood in for is in its balloon.
+                state.bridged[i] = 0.0
+                state.balloon[i] += bridged
+                since, mib = self._bridged_since.pop(i)
+                self.bridges.append(Bridge(guest.id, since, self._ticks.now_s - since, mib))
+                text = f"the boot bridge of {guest.label} ({format_memory(bridged)}) is released"
+                self._tell("bridge", guest.id, text)
+        return bool(ready)
+
+    def _notice(self, tick: int) -> None:
+        for due, guests in self._notices:
+            if due <= tick:
+                for i in guests:
+                    if self._state.phase[i] == r.OFF:
+                        self._enqueue(i, _Start(is_lost=True))
+        self._notices = [notice for notice in self._notices if notice[0] > tick]
 
     # Starting
 
-    def _try_starts(self) -> bool:
-        token = (self.ground(), self._looks)
-        if self._tried == token:
-            return False
-        ground, waits = self.ground(), dict[int, tuple[str, str]]()
-        index, where = ground.compiled.plan.guest_index, ground.compiled.tree.guest_place
-        again = [self._guest(place).id for place, start in self._queue.items() if start.is_restart]
-        cold = [self._guest(place).id for place, start in self._queue.items() if not start.is_restart]
-        admitted, waiting = admit_in_order(ground.compiled, in_starting_order(ground.compiled, cold))
-        for lacking in waiting:
-            waits[int(where[index[lacking.guest]])] = ("promise", _short_text(ground, lacking))
-        changed = False
-        for place in self.memory.places:
-            place.wanted_by_start = 0.0
-        can_be_had = {place.number: self._to_be_had(place) for place in self.memory.places}
-        for guest_id in [*in_starting_order(ground.compiled, again), *admitted]:
-            at = int(where[index[guest_id]])
-            problem = self._start(at, can_be_had)
-            if problem is not None:
-                waits[at] = problem
-            else:
-                changed = True
-        if changed:
-            self.regroup()
-        self._tell_waits(waits)
-        self._tried = (self.ground(), self._looks)
-        return changed
+    def _order(self) -> list[int]:
+        """Give those who wait in their turn: restarts, then by the plan for a loss, memory shares and plan order."""
+        guests = self._site.plan.guests
 
-    def _start(self, at: int, can_be_had: dict[int, float]) -> tuple[str, str] | None:
-        """Start a guest that promises allow, or tell what it lacks, in a word and in a sentence."""
-        guest, ground, state, start = self._guest(at), self.ground(), self.state, self._queue[at]
-        if guest.in_bank and (lacks := self._find_volume(guest, at)):
-            return "volume", lacks
-        g, place = ground.guests, self.memory.place_of(at)
-        thin = bool(ground.thin[at])
-        need = float(g[columns.MEMORY_RESERVATION, at]) if thin else float(g[columns.SIZE, at]) - start.bridged
-        overhead = float(overhead_when_on(ground.compiled)[at])
-        hosts = self.memory.places[0]
-        needs = {place.number: need, 0: overhead} if place is not hosts else {0: need + overhead}
-        rules = ground.compiled.plan.rules
-        short = ""
-        for here in self.memory.places:
-            more = needs.get(here.number, 0.0)
-            mark = rules.pressure.refusing_percent / 100 * here.supply
-            if more > 0 and more > here.free - mark + _NOISE * max(1.0, here.supply):
-                if more > can_be_had[here.number] + _NOISE * max(1.0, here.supply):
-                    found = format_memory(max(0.0, can_be_had[here.number]))
-                    return "memory", f"{format_memory(more)} of memory cannot be found now, only {found}"
-                here.wanted_by_start += more
-                can_be_had[here.number] -= more
-                short = f"{format_memory(more)} of memory are being reclaimed"
-        if short:
-            return _RECLAIMING, short
-        for here in self.memory.places:
-            here.free -= needs.get(here.number, 0.0)
-        state.phase[at], state.boot_left[at], state.bridged[at] = s.BOOTING, guest.boot_s, start.bridged
-        state.visible, state.given = state.visible.copy(), state.given.copy()
-        state.visible[at] = g[columns.SIZE, at]
-        state.given[at] = 0.0 if thin else need
-        self.memory.held = self.memory.held.copy()
-        self.memory.held[at] = need
-        del self._queue[at]
-        self.tell("start", guest.id, f"{guest.label} boots")
-        if start.bridged > 0:
-            text = f"{format_memory(start.bridged)} of the boot size of {guest.label} cannot be found: disk stands in"
-            self.tell("bridge", guest.id, text)
+        def turn(i: int) -> tuple[bool, float, float, int]:
+            comes, start = guests[i].comes_back, self._queue[i]
+            first = comes if start.is_lost and isinstance(comes, int) else math.inf
+            return not start.is_restart, first, -guests[i].memory.shares, i
+
+        return sorted(self._queue, key=turn)
+
+    def _claims(self, *, is_lost: bool = False) -> Claims:
+        return claims_of(self._site, with_set_aside=not is_lost, arriving=self._moves.arriving)
+
+    def _memory_place(self, i: int, host: int) -> int:
+        hosts = self._site.hosts.shape[1]
+        if self._site.guests[r.G_BANKED, i] > 0:
+            at = np.flatnonzero(self._site.forest.banks == host)
+            if at.size:
+                return int(2 * hosts + at[0])
+        return int(hosts + max(host, 0))
+
+    def _try_starts(self) -> None:
+        waits: dict[int, tuple[str, str]] = {}
+        values = self._ticks.place_values
+        waited = values[r.Q_WAITING].copy()
+        values[r.Q_WAITING] = 0.0
+        any_start = False
+        for i in self._order():
+            problem = self._try(i)
+            if problem is not None:
+                waits[i] = problem
+            else:
+                any_start = True
+        if any_start or not np.array_equal(waited, values[r.Q_WAITING]):
+            self._ticks.counters[r.Z_SETTLED] = 0
+        self._tell_waits(waits)
+
+    def _candidates(self, i: int) -> tuple[list[int], str]:
+        """Give the hosts on which a guest may be tried, the roomiest first, and what to say where there is none."""
+        plan, state, start = self._site.plan, self._state, self._queue[i]
+        guest = plan.guests[i]
+        if not plan.hosts:
+            return [0], ""
+        host = int(state.host[i])
+        is_free = start.is_lost or host < 0 or (plan.rules.balancing == "at-power-on" and not start.is_restart)
+        if not is_free:
+            return ([host], "") if state.up[host] else ([], f"{plan.hosts[host].label} is down")
+        on = self._site.standing.on
+        rooms = host_rooms(self._site.guests, self._site.hosts, on, state.agent > 0, state.host, state.up)
+        there = [h for h in allowed_hosts(plan, i, state.host, on) if state.up[h]]
+        if guest.in_bank:
+            there = [h for h in there if plan.hosts[h].bank is not None]
+        there.sort(key=lambda h: (-rooms[0, h], -rooms[1, h], h))
+        return there, "no host that is up may take it"
+
+    def _try(self, i: int) -> tuple[str, str] | None:
+        """Start a guest, or tell what it lacks, in a word and in a sentence; of several hosts that of the roomiest."""
+        hosts, told = self._candidates(i)
+        first: tuple[str, str] | None = None
+        start, guest = self._queue[i], self._site.plan.guests[i]
+        claims = self._claims(is_lost=start.is_lost) if hosts else None
+        for host in hosts:
+            problem = None
+            if not start.is_restart:
+                at = {guest.id: host} if self._site.plan.hosts else {}
+                _, waiting = admit_in_order(self._site, [guest.id], claims=claims, on_host=at)
+                if waiting:
+                    problem = "promise", shortage(self._site.plan, waiting[0])
+            problem = problem or self._start(i, host)
+            if problem is None or problem[0] == _RECLAIMING:
+                return problem
+            first = first or problem
+        return first or ("host", told)
+
+    def _start(self, i: int, host: int) -> tuple[str, str] | None:
+        """Start a guest that promises allow on a host, if its memory is to be had there."""
+        plan, state, start, values = self._site.plan, self._state, self._queue[i], self._ticks.place_values
+        guest, g, hosts = plan.guests[i], self._site.guests[:, i], self._site.hosts.shape[1]
+        taken: Taken | str | None = None
+        if guest.in_bank:
+            there = plan.hosts[host]
+            assert there.bank is not None
+            taken = find_volume(there.id, there.bank, guest, state.volumes)
+            if not isinstance(taken, Taken):
+                return "volume", taken
+        place, is_thin = self._memory_place(i, host), guest.memory.mode == "thin"
+        need = float(g[r.G_RESERVATION]) if is_thin else float(g[r.G_SIZE]) - start.bridged
+        needs: dict[int, float] = {place: need}
+        needs[hosts + max(host, 0)] = needs.get(hosts + max(host, 0), 0.0) + float(g[r.G_OVERHEAD])
+        lacking: dict[int, float] = {}
+        keeps: dict[int, float] = {}
+        for where, more in needs.items():
+            noise = _NOISE * max(1.0, float(values[r.Q_SUPPLY, where]))
+            can = self._ticks.can_be_found(where)
+            if more > can + noise:
+                found = format_memory(max(0.0, can))
+                return "memory", f"{format_memory(more)} of memory cannot be found now, only {found}"
+            # What is free below the dire mark is left, where reclaim can find the rest.
+            dire = plan.rules.pressure.dire_part * float(values[r.Q_KEPT, where])
+            left = min(dire, max(0.0, can - more))
+            free = float(values[r.Q_FREE, where] - values[r.Q_WAITING, where] - values[r.Q_ARRIVING, where])
+            if more > 0 and more > free - left + noise:
+                lacking[where] = more
+                keeps[where] = left
+        if lacking:
+            for where, more in lacking.items():
+                values[r.Q_WAITING, where] += more + keeps[where]
+            return _RECLAIMING, f"{format_memory(sum(lacking.values()))} of memory are being reclaimed"
+        self._boot(i, host, need, taken)
         return None
 
-    def _find_volume(self, guest: Guest, at: int) -> str:
-        """See to a spill volume for a guest of a bank; gives why there is none."""
-        compiled = self.ground().compiled
-        host = compiled.plan.host_of(guest)
-        assert host is not None and host.bank is not None
-        taken = self.volumes.take(host.id, host.bank, guest)
-        if not isinstance(taken, Taken):
-            return taken
-        self.memory.on_hdd[at] = taken.volume.kind == "hdd"
-        if taken.remark:
-            self.tell("remark", guest.id, f"{guest.label}: {taken.remark}")
-        return ""
+    def _boot(self, i: int, host: int, need: float, taken: Taken | str | None) -> None:
+        plan, state, start, g = self._site.plan, self._state, self._queue.pop(i), self._site.guests[:, i]
+        guest = plan.guests[i]
+        self._ticks.count()
+        state.phase[i], state.boot_left[i], state.bridged[i] = r.BOOTING, guest.boot_s, start.bridged
+        state.host[i], state.visible[i], state.floor[i] = host, g[r.G_SIZE], need
+        state.given[i] = 0.0 if guest.memory.mode == "thin" else need
+        state.backed[i] = state.given[i]
+        state.by_use[i] = plan.rules.settling_by_use
+        level = guest.cpu_level
+        state.sees[i] = level if level is not None else plan.hosts[host].cpu_level if plan.hosts else 0
+        where = f" on {plan.hosts[host].label}" if len(plan.hosts) > 1 else ""
+        if isinstance(taken, Taken):
+            state.volumes[plan.hosts[host].id, taken.volume.id] = guest.id
+            if taken.remark:
+                self._tell("remark", guest.id, f"{guest.label}: {taken.remark}")
+        self._ticks.regroup()
+        self._tell("start", guest.id, f"{guest.label} boots{where}")
+        if start.bridged > 0:
+            self._bridged_since[i] = self._ticks.now_s, start.bridged
+            text = f"{format_memory(start.bridged)} of the boot size of {guest.label} cannot be found: disk stands in"
+            self._tell("bridge", guest.id, text)
 
-    def _to_be_had(self, place: PlaceState) -> float:
-        """Give what a start can be given now, MiB: what is free, and what those above their floor can give back.
-
-        Below the mark of refusing nothing is given to starts.
-        """
-        ground = self.ground()
-        can = (ground.thin | ground.breathing) & ground.on & self.memory.is_here(place)
-        mark = ground.compiled.plan.rules.pressure.refusing_percent / 100 * place.supply
-        return (
-            place.free
-            - mark
-            + float(np.maximum(self.state.given - np.minimum(self.memory.held, ground.floor), 0.0)[can].sum())
-        )
-
-    def _tell_waits(self, waits: dict[int, tuple[str, str]]) -> None:
-        """Refuse a lone start that finds nothing; what starts together with others waits for them."""
-        starting = bool((self.state.phase == s.BOOTING).any()) or self.next_agent < s.NEVER
-        is_lone = len(self._queue) == 1 and not starting
-        for at, (lacks, problem) in waits.items():
-            start, guest = self._queue[at], self._guest(at)
-            if is_lone and not start.is_restart and lacks != _RECLAIMING:
-                self.state.phase[at] = s.OFF
-                del self._queue[at]
-                self.volumes.release(guest.id)
-                self.tell("refused", guest.id, f"{guest.label} does not start: {problem}")
+    def _tell_waits(self, waits: Mapping[int, tuple[str, str]]) -> None:
+        """Refuse a lone start that finds nothing; what was asked for while others were starting waits."""
+        for i, (lacks, problem) in waits.items():
+            start, guest = self._queue[i], self._site.plan.guests[i]
+            if not (start.is_patient or start.is_restart or lacks == _RECLAIMING):
+                self._state.phase[i] = r.OFF
+                del self._queue[i]
+                self._tell("refused", guest.id, f"{guest.label} does not start: {problem}")
             elif start.told != lacks:
                 start.told = lacks
-                self.tell("wait", guest.id, f"{guest.label} waits: {problem}")
+                self._tell("wait", guest.id, f"{guest.label} waits: {problem}")
 
-    def settle_in(self, places: NDArray[np.int64]) -> None:
-        """Let guests that were on before the day began find their spill volumes; those that cannot are off."""
-        compiled = self.ground().compiled
-        self.memory.on_hdd = on_hdd(compiled)
-        for guest_id in in_starting_order(compiled, [self._guest(place).id for place in places.tolist()]):
-            at = int(compiled.tree.guest_place[compiled.plan.guest_index[guest_id]])
-            guest = self._guest(at)
-            if guest.in_bank and (lacks := self._find_volume(guest, at)):
-                self.state.phase[at] = s.OFF
-                self.tell("refused", guest.id, f"{guest.label} does not start: {lacks}")
-
-
-def _short_text(ground: Ground, lacking: Waiting) -> str:
-    amount = format_cpu(lacking.shortfall) if lacking.kind == "cpu" else format_memory(lacking.shortfall)
-    what = {"cpu": "CPU", "spill": "spill space", "bank": "the bank's memory"}.get(lacking.kind, "memory")
-    plan = ground.compiled.plan
-    pools = {pool.id: pool.label for pool in plan.pools}
-    where = pools.get(lacking.place or "", "")
-    return f"{amount} of {what} cannot be promised{f' in {where}' if where else ''}"
+    def settle_in(self, site: Site) -> None:
+        """Take over who is on in a plan before its day begins; a bank's guest that finds no spill volume is off."""
+        state, plan = self._state, site.plan
+        standing = site.standing
+        state.codes[r.C_HOST] = standing.host
+        state.up[:] = standing.up
+        state.volumes = dict(standing.volumes)
+        owners = set(state.volumes.values())
+        for i in np.flatnonzero(standing.on).tolist():
+            guest: Guest = plan.guests[i]
+            if guest.in_bank and guest.id not in owners:
+                there = plan.hosts[int(standing.host[i])]
+                lacks = find_volume(there.id, there.bank, guest, state.volumes) if there.bank is not None else ""
+                self._tell("refused", guest.id, f"{guest.label} does not start: {lacks}")
+                continue
+            if guest.in_bank:
+                there = plan.hosts[int(standing.host[i])]
+                taken = find_volume(there.id, there.bank, guest, state.volumes) if there.bank is not None else ""
+                if isinstance(taken, Taken) and taken.remark:
+                    self._tell("remark", guest.id, f"{guest.label}: {taken.remark}")
+            state.phase[i], state.agent[i] = r.RUNNING, int(guest.agent)
+            level = guest.cpu_level
+            state.sees[i] = (
+                level if level is not None else plan.hosts[int(standing.host[i])].cpu_level if plan.hosts else 0
+            )

@@ -1,132 +1,103 @@
-"""What changes while a plan is played: one array a quantity, over the guests in the order of the tree."""
+"""What changes while a plan is played."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvex.engine import rows as r
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
 
-OFF, QUEUED, BOOTING, RUNNING = range(4)
 PHASES: Final = ("off", "queued", "booting", "running")
 """The power life-cycle; a queued guest waits for memory or for a promise."""
+PRESSURES: Final = ("ample", "short", "dire")
 
-AMPLE, TIDYING, RECLAIMING, REFUSING = range(4)
-PRESSURES: Final = ("ample", "tidying", "reclaiming", "refusing")
+_VALUES: Final = {
+    "boot_left": r.X_BOOT_LEFT, "working": r.X_WORKING, "need": r.X_NEED, "hoard": r.X_HOARD, "touched": r.X_TOUCHED,
+    "shared": r.X_SHARED, "given": r.X_GIVEN, "balloon": r.X_BALLOON, "squeezed": r.X_SQUEEZED,
+    "spilled": r.X_SPILLED, "by_use": r.X_USED, "visible": r.X_VISIBLE, "bridged": r.X_BRIDGED,
+    "self_paged": r.X_SELF_PAGED, "cache": r.X_CACHE, "far": r.X_FAR, "pace": r.X_PACE, "met": r.X_MET,
+    "reclaimed": r.X_RECLAIMED, "wanted": r.X_WANTED, "delivered": r.X_DELIVERED, "backlog": r.X_BACKLOG,
+    "target": r.X_TARGET, "floor": r.X_FLOOR, "backed": r.X_BACKED,
+}  # fmt: skip
+_CODES: Final = {
+    "phase": r.C_PHASE, "agent": r.C_AGENT, "cause": r.C_CAUSE, "host": r.C_HOST, "spill_hdd": r.C_SPILL_HDD,
+    "low_since": r.C_LOW_SINCE, "agent_due": r.C_AGENT_DUE, "held": r.C_HELD, "sees": r.C_SEES,
+}  # fmt: skip
+_OFF: Final = {r.C_PHASE: r.OFF, r.C_AGENT: 0, r.C_CAUSE: 0, r.C_LOW_SINCE: -1, r.C_AGENT_DUE: r.NEVER, r.C_HELD: 0}
 
-NEVER: Final = np.iinfo(np.int64).max
-"""The tick of what is not due."""
 
-
-@dataclass(slots=True, eq=False)
 class State:
-    """The state of every guest; arrays of shape (guests,), MiB unless a unit is named.
+    """The state of every guest, in plan order; MiB and MHz unless a unit is named. Each name is a view of its row.
 
     Attributes
     ----------
-    phase
-        Position in ``PHASES``.
+    values, codes
+        All of it, as the kernels take it (``rows.X_…``, ``rows.C_…``).
+    batch
+        Batch work (``rows.B_…``).
+    up
+        Which hosts are up.
+    volumes
+        Which guest has which spill volume: (host's id, volume's id) to the guest's id.
+    phase, cause
+        Positions in ``PHASES`` and in ``CAUSES``.
+    agent, agent_due
+        Whether it works now, and the tick at which it will have loaded.
+    host
+        The position of its host, −1 for none.
+    sees
+        The processor level its programs see.
     boot_left
         Of a booting guest, the work still to do: seconds at the full speed of its vCPUs.
-    agent_due
-        The tick at which the agent will have loaded; ``NEVER`` where none is on its way.
-    agent
-        Whether the agent works now.
-    wish
-        Of an elastic guest, what it holds on to: its need, or a higher one that has not been lower for long enough.
-    low_at
-        The tick since which the need has been below the wish; −1 where it is not.
-    visible, given
-        What the guest's system sees, and what the host spends on it (squeezed pages at their squeezed size).
-    touched, shared, balloon, squeezed, spilled
+    given, target, floor
+        What the host spends on it (squeezed pages at their squeezed size), what the last look's division gives it,
+        and what it holds at least.
+    touched, shared, balloon, squeezed, spilled, by_use
         Of a thin guest, as section 6 has them; ``balloon`` also of an elastic one.
     bridged
         What disk stands in for since a restart.
-    working, need
-        The working set now, greedy work included, and with headroom, within floor and ceiling.
-    hoard
-        What greedy work has taken so far.
-    reclaimed
-        What was taken back from it since the start.
-    wanted, delivered
-        CPU, MHz.
+    working, need, hoard
+        The working set now, greedy work included; with headroom, before the ceiling; what greedy work has taken.
     backlog
         Batch work asked for and not done, MHz·s.
-    pace, met
-        Parts of 1.
-    cause
-        Why it is below its need: position in ``SHORTFALLS``.
     """
 
-    phase: NDArray[np.int8]
-    boot_left: Floats
-    agent_due: Ints
-    agent: Bools
-    wish: Floats
-    low_at: Ints
-    visible: Floats
-    given: Floats
-    touched: Floats
-    shared: Floats
-    balloon: Floats
-    squeezed: Floats
-    spilled: Floats
-    bridged: Floats
-    working: Floats
-    need: Floats
-    hoard: Floats
-    reclaimed: Floats
-    wanted: Floats
-    delivered: Floats
-    backlog: Floats
-    pace: Floats
-    met: Floats
-    cause: NDArray[np.int8]
-    self_paged: Floats
+    def __init__(self, guests: int, hosts: int) -> None:
+        self.values: Floats = np.zeros((r.X_ROWS, guests))
+        self.codes: Ints = np.zeros((r.C_ROWS, guests), dtype=np.int64)
+        self.batch: Floats = np.zeros((r.B_ROWS, guests))
+        self.up = np.ones(hosts, dtype=np.bool_)
+        self.volumes: dict[tuple[str, str], str] = {}
+        self.values[[r.X_PACE, r.X_MET]] = 1.0
+        self.batch[r.B_SINCE] = -1.0
+        for row, code in _OFF.items():
+            self.codes[row] = code
 
-    @classmethod
-    def of(cls, guests: int) -> State:
-        """Give the state of guests that are all off."""
-        made = {field.name: np.zeros(guests) for field in fields(cls)}
-        state = cls(**made)  # type: ignore[arg-type]
-        state.phase, state.cause = np.zeros(guests, dtype=np.int8), np.zeros(guests, dtype=np.int8)
-        state.agent = np.zeros(guests, dtype=np.bool_)
-        state.agent_due = np.full(guests, NEVER, dtype=np.int64)
-        state.low_at = np.full(guests, -1, dtype=np.int64)
-        state.pace, state.met = np.ones(guests), np.ones(guests)
-        return state
+    def __getattr__(self, name: str) -> Any:
+        """Give the row of a name."""
+        if name in _VALUES:
+            return self.values[_VALUES[name]]
+        if name in _CODES:
+            return self.codes[_CODES[name]]
+        raise AttributeError(name)
 
     @property
-    def on(self) -> Bools:
+    def on(self) -> NDArray[np.bool_]:
         """Which guests are booting or running."""
-        return self.phase >= BOOTING
-
-    @property
-    def backed(self) -> Floats:
-        """Host memory behind each guest, uncompressed; of those that are not thin, what they were given."""
-        own = self.touched - self.shared - self.balloon - self.squeezed - self.spilled
-        return np.where(self.touched > 0, np.maximum(own, 0.0), self.given)
+        return np.asarray(self.codes[r.C_PHASE] >= r.BOOTING)
 
     def switch_off(self, guest: int) -> None:
-        """Let a guest give everything back; arrays that others have noted stay as they are."""
-        fresh = {"phase": OFF, "agent_due": NEVER, "low_at": -1, "pace": 1.0, "met": 1.0}
-        for field in fields(self):
-            if field.name != "reclaimed":
-                values = getattr(self, field.name).copy()
-                values[guest] = fresh.get(field.name, 0)
-                setattr(self, field.name, values)
-
-
-SHORTFALLS: Final = (
-    "", "own limit", "own ceiling", "own size", "agent missing", "pool's limit", "supply", "still growing",
-    "boot from disk",
-)  # fmt: skip
-"""Why a guest is below its need; the first is that it is not. The words of the division, and two that take time."""
-(
-    NO_CAUSE, OWN_LIMIT, OWN_CEILING, OWN_SIZE, AGENT_MISSING, POOL_LIMIT, SUPPLY, STILL_GROWING, BOOT_FROM_DISK,
-) = range(len(SHORTFALLS))  # fmt: skip
+        """Let a guest give everything back but what was taken from it, which stays counted."""
+        reclaimed = self.values[r.X_RECLAIMED, guest]
+        self.values[:, guest] = 0.0
+        self.values[[r.X_PACE, r.X_MET], guest] = 1.0
+        self.values[r.X_RECLAIMED, guest] = reclaimed
+        self.batch[:, guest] = 0.0
+        self.batch[r.B_SINCE, guest] = -1.0
+        for row, code in _OFF.items():
+            self.codes[row, guest] = code

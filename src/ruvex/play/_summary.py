@@ -1,27 +1,43 @@
-"""What a played plan came to: counted in every tick, told in figures."""
+"""What a played plan came to, in figures."""
 
 from __future__ import annotations
 
-from copy import copy
 from dataclasses import asdict, dataclass
 from typing import Any, Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ruvex.divide import columns
-from ruvex.play import _state as s
-from ruvex.play._ground import Ground
+from ruvex.divide import CAUSES
+from ruvex.engine import rows as r
 from ruvex.play._log import Entry
-from ruvex.play._processor import Finish
-from ruvex.play._state import PRESSURES, SHORTFALLS, State
+from ruvex.play._moves import Bridge, MoveDone
+from ruvex.play._state import PRESSURES
+from ruvex.play._ticks import Ticks
 
-Floats = NDArray[np.float64]
-Places = tuple[tuple[int, int, float], ...]
-"""Number, pressure and free MiB of every place."""
 
-_UNMET: Final = 1e-6
-"""A want that is met but for this part of it is met."""
+@dataclass(frozen=True, slots=True)
+class Finish:
+    """A batch job: when all of its work had been asked for, and when it was done (None: not by the end).
+
+    Attributes
+    ----------
+    guest
+        Its id.
+    due_s, finished_s
+        Seconds since the start of the day.
+    work_mhz_s
+        How much work it was, MHz·s.
+    """
+
+    guest: str
+    due_s: float
+    finished_s: float | None
+    work_mhz_s: float
+
+    @property
+    def late_s(self) -> float | None:
+        """How much later than asked for it was done, s."""
+        return None if self.finished_s is None else max(0.0, self.finished_s - self.due_s)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,29 +73,45 @@ class GuestSummary:
 
 @dataclass(frozen=True, slots=True)
 class PlaceSummary:
-    """How long the hosts' memory, or a bank, was under which pressure, s; ``bank`` is its host's id or None."""
+    """What a host, or a bank, went through.
 
-    bank: str | None
+    Attributes
+    ----------
+    id, kind, host
+        ``host`` or ``bank``, and the id of the host.
+    pressure_s
+        How long it was under which pressure.
+    least_free_mib, mean_free_mib
+        Of its memory.
+    cpu_unmet_s
+        How long the CPU want of somebody there was not met; 0 of a bank.
+    """
+
+    id: str
+    kind: str
+    host: str
     pressure_s: dict[str, float]
     least_free_mib: float
+    mean_free_mib: float
+    cpu_unmet_s: float
 
 
 @dataclass(frozen=True, slots=True)
 class Savings:
-    """What elastic memory saves against fixed guests of their ceilings.
+    """What elastic memory saves against what its guests would have otherwise.
 
     Attributes
     ----------
     guests
         How many elastic guests were on.
-    fixed_mib
-        What they would hold as fixed guests, on average over the time played, MiB.
+    otherwise_mib
+        What they would have otherwise while on, on average over the time played, MiB.
     mean_mib, least_mib
         What is saved of that on average, and at the worst moment.
     """
 
     guests: int
-    fixed_mib: float
+    otherwise_mib: float
     mean_mib: float
     least_mib: float
 
@@ -93,9 +125,11 @@ class Summary:
     plan_name, played_s
         Which plan, and how much of its day was played.
     guests, places
-        One each.
+        One each; places are the hosts and then the banks.
     finishes
         Batch jobs in the order in which they were done; those that were not by the end follow.
+    bridges, moves
+        Boots that disk helped through, and moves between hosts.
     savings
         What elastic memory saves; None without elastic guests.
     log
@@ -107,6 +141,8 @@ class Summary:
     guests: tuple[GuestSummary, ...]
     places: tuple[PlaceSummary, ...]
     finishes: tuple[Finish, ...]
+    bridges: tuple[Bridge, ...]
+    moves: tuple[MoveDone, ...]
     savings: Savings | None
     log: tuple[Entry, ...]
 
@@ -114,147 +150,78 @@ class Summary:
         """Give the document that ``ruvex run --json`` prints (docs/plan-format.md)."""
         document = asdict(self)
         document["finishes"] = [asdict(finish) | {"late_s": finish.late_s} for finish in self.finishes]
+        document["bridges"] = [bridge.to_json() for bridge in self.bridges]
+        document["moves"] = [move.to_json() for move in self.moves]
         return document
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Memory:
-    """Memory as it has been since a tick."""
-
-    since: int
-    cause: NDArray[np.int8]
-    running: NDArray[np.bool_]
-    pace: Floats
-    met: Floats
-    backed: Floats
-    elastic: NDArray[np.bool_]
-    places: Places
-    fixed: float
-    saved: float
-
-
-class Tally:
-    """Counts while a plan is played; whole ticks, so that skipping quiet ones changes no bit."""
-
-    def __init__(self, guests: int, tick_s: float) -> None:
-        self._tick_s = tick_s
-        self._unmet = np.zeros(guests, dtype=np.int64)
-        self._on = np.zeros(guests, dtype=np.int64)
-        self._below = np.zeros((len(SHORTFALLS), guests), dtype=np.int64)
-        self._wanted, self._delivered = np.zeros(guests), np.zeros(guests)
-        self._pace, self._met = np.ones(guests), np.ones(guests)
-        self._peak = np.zeros(guests)
-        self._every = np.arange(guests)
-        self._pressure: dict[int, NDArray[np.int64]] = {}
-        self._least: dict[int, float] = {}
-        self._saved = self._fixed = self._fixed_now = 0.0
-        self._counted = 0
-        self._least_saved = np.inf
-        self._elastic = np.zeros(guests, dtype=np.bool_)
-        self._cpu: tuple[int, Floats, Floats, NDArray[np.bool_]] | None = None
-        self._memory: _Memory | None = None
-        self.saved_now = 0.0
-
-    def note_cpu(self, tick: int, state: State) -> None:
-        """Take note that from a tick on CPU is as it is now; what was noted before held until then."""
-        self._count_cpu(tick)
-        self._cpu = tick, state.wanted, state.delivered, state.on
-
-    def _count_cpu(self, tick: int) -> None:
-        if self._cpu is not None:
-            since, wanted, delivered, on = self._cpu
-            ticks = tick - since
-            self._unmet += ticks * (wanted - delivered > _UNMET * wanted)
-            self._on += ticks * on
-            self._wanted += wanted * ticks
-            self._delivered += np.minimum(delivered, wanted) * ticks
-
-    def note_memory(self, tick: int, state: State, ground: Ground, places: Places) -> None:
-        """Take note that from a tick on memory is as it is now."""
-        self._count_memory(tick)
-        elastic = ground.elastic & ground.on
-        ceilings = np.where(elastic, ground.guests[columns.CEILING], 0.0)
-        self.saved_now = float((ceilings - state.given)[elastic].sum())
-        self._fixed_now = float(ceilings.sum())
-        self._memory = _Memory(
-            tick, state.cause, state.phase == s.RUNNING, state.pace, state.met, state.backed, elastic, places,
-            self._fixed_now, self.saved_now,
-        )  # fmt: skip
-
-    def _count_memory(self, tick: int) -> None:
-        now = self._memory
-        ticks = 0 if now is None else tick - now.since
-        if now is None or not ticks:
-            return
-        self._below[now.cause, self._every] += ticks
-        self._pace = np.where(now.running, np.minimum(self._pace, now.pace), self._pace)
-        self._met = np.where(now.running, np.minimum(self._met, now.met), self._met)
-        self._peak = np.maximum(self._peak, now.backed)
-        for number, pressure, free in now.places:
-            self._pressure.setdefault(number, np.zeros(len(PRESSURES), dtype=np.int64))[pressure] += ticks
-            self._least[number] = min(self._least.get(number, np.inf), free)
-        if now.elastic.any():
-            self._elastic = self._elastic | now.elastic
-            self._least_saved = min(self._least_saved, now.saved)
-        self._fixed += now.fixed * ticks
-        self._saved += now.saved * ticks
-        self._counted += ticks
-
-    def savings(self) -> Savings | None:
-        """Tell what elastic memory has saved up to what was counted last; None without elastic guests."""
-        if not self._elastic.any():
-            return None
-        if not self._counted:
-            return Savings(int(self._elastic.sum()), self._fixed_now, self.saved_now, float(self._least_saved))
-        return Savings(
-            int(self._elastic.sum()), self._fixed / self._counted, self._saved / self._counted, float(self._least_saved)
-        )
-
-    def summary(
-        self, ground: Ground, state: State, ticks: int, finishes: tuple[Finish, ...], log: tuple[Entry, ...]
-    ) -> Summary:
-        """Tell what was counted up to a tick."""
-        now = copy(self)
-        for name in ("_unmet", "_on", "_below", "_wanted", "_delivered"):
-            setattr(now, name, getattr(self, name).copy())
-        now._pressure = {number: count.copy() for number, count in self._pressure.items()}
-        now._least = dict(self._least)
-        now._count_cpu(ticks)
-        now._count_memory(ticks)
-        return now._told(ground, state, ticks, finishes, log)
-
-    def _told(
-        self, ground: Ground, state: State, ticks: int, finishes: tuple[Finish, ...], log: tuple[Entry, ...]
-    ) -> Summary:
-        plan, tick = ground.compiled.plan, self._tick_s
-        guests = []
-        for i, guest in enumerate(plan.guests):
-            at = int(ground.compiled.tree.guest_place[i])
-            wanted = float(self._wanted[at])
-            below = {
-                cause: float(self._below[code, at]) * tick
-                for code, cause in enumerate(SHORTFALLS)
-                if code and self._below[code, at]
-            }
-            guests.append(
-                GuestSummary(
-                    id=guest.id,
-                    on_s=float(self._on[at]) * tick,
-                    unmet_s=float(self._unmet[at]) * tick,
-                    fluid_wait=1 - float(self._delivered[at]) / wanted if wanted > 0 else 0.0,
-                    worst_pace=float(self._pace[at]),
-                    worst_met=float(self._met[at]),
-                    below_s=below,
-                    peak_backed_mib=float(self._peak[at]),
-                    reclaimed_mib=float(state.reclaimed[at]),
-                )
+def guests_of(ticks: Ticks) -> tuple[GuestSummary, ...]:
+    """Tell what every guest went through up to now."""
+    of_guests, by_cause, _ = ticks.counted()
+    tick_s = ticks.site.plan.tick_s
+    found = []
+    for i, guest in enumerate(ticks.site.plan.guests):
+        wanted = float(of_guests[r.Y_WANTED, i])
+        below = {CAUSES[c]: float(by_cause[c, i]) * tick_s for c in range(1, len(CAUSES)) if by_cause[c, i]}
+        found.append(
+            GuestSummary(
+                id=guest.id,
+                on_s=float(of_guests[r.Y_ON, i]) * tick_s,
+                unmet_s=float(of_guests[r.Y_UNMET, i]) * tick_s,
+                fluid_wait=1 - float(of_guests[r.Y_DELIVERED, i]) / wanted if wanted > 0 else 0.0,
+                worst_pace=float(of_guests[r.Y_PACE, i]),
+                worst_met=float(of_guests[r.Y_MET, i]),
+                below_s=below,
+                peak_backed_mib=float(of_guests[r.Y_PEAK, i]),
+                reclaimed_mib=float(ticks.state.reclaimed[i]),
             )
-        places = tuple(
+        )
+    return tuple(found)
+
+
+_NAMES: Final = {r.MEMORY_PLACE: "host", r.BANK_PLACE: "bank"}
+
+
+def places_of(ticks: Ticks) -> tuple[PlaceSummary, ...]:
+    """Tell what every host and bank went through up to now."""
+    _, _, of_places = ticks.counted()
+    plan, hosts, tick_s = ticks.site.plan, ticks.site.hosts.shape[1], ticks.site.plan.tick_s
+    found = []
+    for place in range(hosts, of_places.shape[1]):
+        kind, at = ticks.site.forest.trees.places[[r.L_KIND, r.L_HOST], place].tolist()
+        host, of = plan.hosts[at].id if plan.hosts else "", of_places[:, place]
+        ticks_seen = float(of[r.U_TICKS])
+        found.append(
             PlaceSummary(
-                bank=plan.hosts[number - 1].id if number else None,
-                pressure_s={name: float(count[level]) * tick for level, name in enumerate(PRESSURES)},
-                least_free_mib=self._least[number],
+                id=host if kind == r.MEMORY_PLACE else f"{host}:bank",
+                kind=_NAMES[kind],
+                host=host,
+                pressure_s={word: float(of[r.U_AMPLE + i]) * tick_s for i, word in enumerate(PRESSURES)},
+                least_free_mib=float(of[r.U_LEAST]) if ticks_seen else 0.0,
+                mean_free_mib=float(of[r.U_FREE]) / ticks_seen if ticks_seen else 0.0,
+                cpu_unmet_s=float(of_places[r.U_UNMET, at]) * tick_s if kind == r.MEMORY_PLACE else 0.0,
             )
-            for number, count in sorted(self._pressure.items())
         )
-        return Summary(plan.name, ticks * tick, tuple(guests), places, finishes, self.savings(), log)
+    return tuple(found)
+
+
+def savings_of(ticks: Ticks) -> Savings | None:
+    """Tell what elastic memory has saved up to now; None without elastic guests."""
+    of_guests, _, _ = ticks.counted()
+    state, guests = ticks.state, ticks.site.guests
+    on = state.on & (guests[r.G_MODE] == r.ELASTIC)
+    was = (of_guests[r.Y_WAS_ELASTIC] > 0) | on
+    if not was.any():
+        return None
+    played = ticks.tick
+    if not played:
+        otherwise = float(guests[r.G_OTHERWISE, on].sum())
+        saved = otherwise - float(state.backed[on].sum())
+        return Savings(int(was.sum()), otherwise, saved, saved)
+    least = float(ticks.least_saved[0])
+    return Savings(
+        int(was.sum()),
+        float(of_guests[r.Y_OTHERWISE].sum()) / played,
+        float(of_guests[r.Y_SAVED].sum()) / played,
+        least if np.isfinite(least) else 0.0,
+    )

@@ -71,7 +71,7 @@ _WORK: Final = Field(
     "demand.kind", "kind of work", "choice",
     choices=(("interactive", "interactive"), ("batch", "batch")),
 )  # fmt: skip
-_GREEDY: Final = Field("demand.greedy", "takes whatever memory it sees, as databases do", "flag")
+_GREEDY: Final = Field("demand.greedy", "fills all the memory it is given, as databases do", "flag")
 _CACHE: Final = Field("demand.cache_percent", "cache fills of spare memory", "percent", "What files it reads stay in.")
 _SIGNALS: Final = (
     ("demand.cpu", "CPU demand"),
@@ -82,7 +82,13 @@ _POOL: Final = (
     Field("name", "name", "text"),
     Field("parent", "lies in", "choice"),
     Field("owner", "owner", "text"),
-    Field("member_scaled", "member-scaled", "flag", "Its shares count once for every member that is on."),
+    Field(
+        "weighs",
+        "weighs",
+        "choice",
+        "By its members: its shares count once for every guest in it that is on.",
+        (("as-one", "as one"), ("by-members", "by its members")),
+    ),
     Field("cpu.reservation", "CPU reservation", "mhz"),
     Field("cpu.limit", "CPU limit", "mhz-limit"),
     Field("cpu.shares", "CPU shares", "shares"),

@@ -18,8 +18,8 @@ _DIVIDING: Final = (
         (("per-guest", "as they are"), ("per-size", "by size")),
     ),
     Field(
-        "idle_cost", "idle cost", "number",
-        "How many times dearer an idle page counts than a busy one when thin guests compete; 1 makes no difference.",
+        "idle_counts_as", "an idle page counts as … busy ones", "number",
+        "When thin guests compete, idle pages go so many times as readily as busy ones; 1 makes no difference.",
     ),
 )  # fmt: skip
 _BUDGET: Final = (
@@ -50,16 +50,21 @@ _PACE: Final = (
     ),
     Field("pace_cost.ssd", "cost of an ssd", "number", "The same on an ssd. An assumption: measure yours."),
     Field("pace_cost.hdd", "cost of a hard disk", "number", "The same on a hard disk."),
+    Field("pace_cost.far", "cost of far memory", "number", "The same on the memory of another NUMA node."),
+    Field(
+        "settling_by_use", "pages come back by use", "number",
+        "How far squeezed and spilled pages that are worked with come back, 0 to 1; idle ones are away instead.",
+    ),
 )  # fmt: skip
 SHARING: Final = Field(
     "page_sharing", "common pages by image", "text",
     "MiB that guests of one image on a host have in common, such as: web 900, db 400. One copy serves them all.",
 )  # fmt: skip
 _LOOKING: Final = (
-    Field("look_s", "memory is looked at every", "seconds", "How often the memory controllers look and move."),
+    Field("memory_every_s", "memory is looked at every", "seconds", "How often the memory controllers look and move."),
     Field("workload.sample_s", "curves are read every", "seconds", "Steps and bursts act in the second they happen."),
     Field("workload.cache_mib_s", "cache fills by", "rate", "How fast spare memory fills with file cache."),
-    Field("workload.greedy_mib_s", "greedy work takes", "rate", "How fast greedy work takes the memory it sees."),
+    Field("workload.greedy_mib_s", "greedy work takes", "rate", "How fast greedy work takes what it is given."),
     Field("sharing_mib_s", "equal pages are found at", "rate", "Of each guest of an image."),
 )
 _ELASTIC: Final = (
@@ -67,6 +72,13 @@ _ELASTIC: Final = (
     Field("elastic.settle_s", "a lower need must last", "seconds", "Before anything is given back."),
     Field("elastic.shrink_mib_s", "gives back", "rate", "Then, as long as nobody is pressed for memory."),
     Field("elastic.shrink_step_s", "in steps of", "seconds", "How long each step of giving back takes."),
+    Field(
+        "bounds_while_on",
+        "floor and ceiling while on",
+        "choice",
+        "Of guests that are on.",
+        (("free", "move freely"), ("widen", "only move apart")),
+    ),
     Field("starting.agent_s", "agent loads in", "seconds", "After a boot; until then a guest keeps its boot size."),
     Field("starting.bridge_speed_percent", "boot from disk runs at", "percent", "Of the speed of a boot in memory."),
 )
@@ -78,10 +90,22 @@ _MOVING: Final = (
     Field("reclaim.return_mib_s", "and return at", "rate", "As far as they are used."),
 )
 _PRESSURE: Final = (
-    Field("pressure.tidying_percent", "tidying below", "percent", "Free memory below which idle pages are taken."),
-    Field("pressure.reclaiming_percent", "reclaiming below", "percent", "And below which working sets are squeezed."),
-    Field("pressure.refusing_percent", "refusing below", "percent", "And below which pages spill and nothing starts."),
-    Field("pressure.hysteresis_percent", "ends that much above", "percent", "So that pressure does not flicker."),
+    Field("pressure.kept_percent", "kept free", "percent", "Of a host's memory, out of headroom and idle pages only."),
+    Field("pressure.kept_most_mib", "but no more than", "mib", "On large hosts."),
+    Field("pressure.dire_part", "dire below that part", "number", "Then memory is taken back at the urgent rate."),
+)
+_HOSTS: Final = (
+    Field(
+        "balancing",
+        "who starts goes",
+        "choice",
+        "Guests without a host go to the roomiest one in either case.",
+        (("none", "where the plan has it"), ("at-power-on", "to the host with most room")),
+    ),
+    Field("loss.notice_s", "a loss is noticed after", "seconds", "Then the guests of a lost host start elsewhere."),
+    Field("moving.mib_s", "a move copies", "rate", "A second and host; moves of one host share it."),
+    Field("moving.cpu_percent", "and costs of a core", "number", "Percent, on both hosts."),
+    Field("moving.rewrite_percent_s", "written anew meanwhile", "percent", "Of the working set, each second."),
 )
 SECTIONS: Final = (
     ("Dividing", _DIVIDING),
@@ -92,6 +116,7 @@ SECTIONS: Final = (
     ("Played: looking", _LOOKING),
     ("Played: elastic memory and starts", _ELASTIC),
     ("Played: how fast memory moves, a guest", _MOVING),
-    ("Played: pressure of the host", _PRESSURE),
+    ("Played: what a host keeps free", _PRESSURE),
+    ("Several hosts", _HOSTS),
 )
 """The sections of the page; those that are played matter only over time."""

@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLa
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.theme import Theme
-from ruvex.divide import gather_signals
 from ruvex.plan import Bursts, Daily, Guest, Signal, Steps, format_cpu, format_memory, format_time, get_setting
+from ruvex.site import gather_signals
 
 _HEIGHT: Final = 86
 _FOOT: Final = 15

@@ -29,8 +29,9 @@ from ruvex.desktop.widgets.resource_dial import ResourceDial
 from ruvex.desktop.widgets.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.widgets.track import Mark
 from ruvex.desktop.widgets.why_panel import WhyPanel
-from ruvex.divide import RESOURCES, Division, budget_of, causes_of, looks_same, peer_weights, site_shares
+from ruvex.divide import RESOURCES, Division, causes_of, looks_same, peer_weights, site_shares
 from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
+from ruvex.promise import budget_of
 
 _BODY: Final = 158
 _MIDDLE: Final = 200

@@ -147,7 +147,7 @@ class HeadBand(QWidget):
         self._hosts.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideRight, room))
         on = sum(guest.is_on for guest in plan.guests)
         self._guests.setText(f"{on} of {len(plan.guests)} guests on" if plan.guests else "no guests yet")
-        found = overcommit_of(self._open_plan.compiled, self._open_plan.division) if plan.guests else None
+        found = overcommit_of(self._open_plan.site, self._open_plan.division) if plan.guests else None
         self._ratios.setText(_ratio_text(found))
         self._ratios.setToolTip("" if found is None else _RATIO_HINT)
 

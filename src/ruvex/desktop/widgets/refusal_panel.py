@@ -96,11 +96,11 @@ class RefusalPanel(QFrame):
         self.close_button.setFocus()
 
     def _ask(self, refused: PromiseRefusedError) -> None:
-        compiled, step = self._open_plan.base_compiled, refused.step
+        site, step = self._open_plan.base_site, refused.step
 
         def work() -> _Answer:
-            nearest = None if step.setting is None else nearest_value(compiled, *step.setting)
-            return nearest, remedies_for(compiled, step.edit, step.changed, booting=step.booting)
+            nearest = None if step.setting is None else nearest_value(site, *step.setting)
+            return nearest, remedies_for(site, step.edit, step.changed, booting=step.booting)
 
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:

@@ -17,7 +17,7 @@ from ruvex.desktop.widgets.setting_field import SettingField
 from ruvex.desktop.widgets.track import Mark, Track
 from ruvex.plan import SHARES_STANDARD
 
-_CHOICES: Final = (("½×", 0.5), ("1×", 1.0), ("2×", 2.0), ("4×", 4.0))
+_CHOICES: Final = (("½×", 0.5), ("1×", 1.0), ("1½×", 1.5), ("2×", 2.0), ("3×", 3.0))
 _NO_LIMIT: Final = "no limit"
 
 

@@ -204,8 +204,8 @@ class WhyPanel(QScrollArea):
             self._ask()
 
     def _ask(self) -> None:
-        item, compiled, division = self._open_plan.selected, self._open_plan.compiled, self._open_plan.division
-        question = (compiled, item, self._open_plan.units.chosen("cpu"), self._open_plan.units.chosen("memory"))
+        item, site, division = self._open_plan.selected, self._open_plan.site, self._open_plan.division
+        question = (site, item, self._open_plan.units.chosen("cpu"), self._open_plan.units.chosen("memory"))
         if question == self._asked:
             return  # an offer was only looked at: what is offered must not move under the pointer
         self._asked, self.answered_for = question, None
@@ -216,7 +216,7 @@ class WhyPanel(QScrollArea):
             return
 
         def work() -> _Answer:
-            return who_has_it(compiled, division, item), moves_for(compiled, division, item)
+            return who_has_it(site, division, item), moves_for(site, division, item)
 
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.theme import BarColours, Theme
 from ruvex.desktop.views.division.frame import Frame
-from ruvex.desktop.views.division.rows import Row
+from ruvex.desktop.views.division.rows import Row, host_label
 from ruvex.desktop.widgets.axis import Axis
 from ruvex.desktop.widgets.bars import Bar, Bars, bars_of, draw_bar, draw_ghost
 from ruvex.desktop.widgets.figures import figure
@@ -133,4 +133,15 @@ class RowPainter:
         text = row.label if row.is_on else f"{row.label} · off"
         if any(getattr(self._division, name).node_broken[row.index] for name in RESOURCES):
             text = f"! {text}"
-        face.draw(painter, x, place.top(), place.height(), face.elided(text, right - theme.px(8) - x))
+        end = right - theme.px(8)
+        host = host_label(self._division, row.index)
+        if host:
+            small = theme.face(10.5)
+            start = end - round(small.width(host))
+            # A name goes before its host's: where both do not fit, only the name is shown.
+            if start - theme.px(8) >= x + face.width(text):
+                ink, end = painter.pen().color(), start - theme.px(8)
+                painter.setPen(theme.colours.faint)
+                small.draw(painter, start, place.top(), place.height(), host)
+                painter.setPen(ink)
+        face.draw(painter, x, place.top(), place.height(), face.elided(text, end - x))

@@ -45,6 +45,13 @@ class Row:
     is_context: bool = False
 
 
+def host_label(division: Division, row: int) -> str:
+    """Give the name of the host a guest's row is on, where there are several; else nothing."""
+    plan = division.site.plan
+    host = division.host_of(row) if len(plan.hosts) > 1 else None
+    return "" if host is None else plan.hosts[plan.host_index[host]].label
+
+
 class RowList:
     """The visible rows of a division in order, with their places in pixels."""
 

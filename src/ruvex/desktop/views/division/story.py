@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 
 from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.views.division.rows import host_label
 from ruvex.desktop.widgets.figures import NAME, figure_with_unit, in_all_units, part_text
-from ruvex.divide import RESOURCES, budget_of, causes_of, site_shares
+from ruvex.divide import RESOURCES, causes_of, site_shares
 from ruvex.plan import Guest, find_item
+from ruvex.promise import budget_of
 
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
 
@@ -22,6 +24,9 @@ def row_story(open_plan: OpenPlan, item_id: str) -> str:
     lines = [label]
     if isinstance(item, Guest) and item.tags:
         lines[0] += f"  ({', '.join(item.tags)})"
+    host = host_label(division, row)
+    if host:
+        lines[0] += f"  on {host}"
     for name in RESOURCES:
         lines += _resource_lines(open_plan, item_id, row, name)
     pace = float(division.layers.pace[row])
@@ -56,7 +61,7 @@ def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> l
             told.append(f"{figure_with_unit(float(division.layers.shared[row]), unit)} shared")
         lines += [f"    missing or spared: {', '.join(told)}"] if told else []
     if r.node_broken[row]:
-        lines.append("    its members are promised more than it has")
+        lines.append("    its members are promised more than it has where they are")
     if not isinstance(item, Guest):
         lines.append(f"    {budget_text(open_plan, item_id, name)}")
     return lines

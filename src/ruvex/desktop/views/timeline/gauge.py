@@ -14,8 +14,9 @@ from ruvex.desktop.playing import Playing
 from ruvex.desktop.theme import Theme, texture_brush
 from ruvex.desktop.units import GIB
 from ruvex.desktop.widgets.figures import figure
+from ruvex.divide import CAUSES
 from ruvex.plan import ElasticMemory, Guest, ThinMemory, format_time
-from ruvex.play import CHANNELS, PHASES, SHORTFALLS
+from ruvex.play import CHANNELS, PHASES
 
 WIDTH: Final = 216
 _BAR: Final = 46
@@ -90,7 +91,7 @@ class Gauge(QWidget):
             at, row = recording.guest_ids.index(guest.id), recording.row_at(min(self.at_s, self._playing.now_s))
             found = {name: float(recording.series(name)[at, row]) for name in CHANNELS if name in Reading.__slots__}
             phase, cause = (int(recording.series(name)[at, row]) for name in ("phase", "cause"))
-            self.reading = Reading(**found, phase=PHASES[phase], cause=SHORTFALLS[cause])
+            self.reading = Reading(**found, phase=PHASES[phase], cause=CAUSES[cause])
             highest = float(recording.series("visible")[at].max())
             self._top = max(highest, max((value for _, value in self._marks(guest)), default=1.0)) * _AIR
             self.setAccessibleName(f"Gauge of {guest.label}: {self.told()}")

@@ -12,10 +12,11 @@ from PyQt6.QtGui import QPainter
 from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.playing import Playing
 from ruvex.desktop.theme import Theme
-from ruvex.desktop.views.division.rows import Row
+from ruvex.desktop.views.division.rows import Row, host_label
 from ruvex.desktop.widgets.figures import figure
 from ruvex.desktop.widgets.triangle import paint_triangle
-from ruvex.play import PHASES, SHORTFALLS
+from ruvex.divide import CAUSES
+from ruvex.play import PHASES
 
 _INDENT: Final = 14
 _NAMES: Final = 224
@@ -49,8 +50,12 @@ def paint_readout(
     state = "" if phase is None or int(phase) == _RUNNING else f" · {PHASES[int(phase)]}"
     painter.setPen(bar.edge if row.is_pool else colours.ink if not state else colours.faint)
     face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
-    face.draw(painter, name_x, top, line, face.elided(f"{row.label}{state}", right - name_x))
-    small, height = theme.face(11), theme.px(13)
+    small, height, text = theme.face(11), theme.px(13), f"{row.label}{state}"
+    host = host_label(open_plan.division, row.index)
+    end = right - small.width(host)
+    if host and end - theme.px(8) >= name_x + face.width(text):
+        small.draw(painter, end, top, line, host)
+    face.draw(painter, name_x, top, line, face.elided(text, right - name_x))
     lines = [_resource_text(open_plan, playing, row, members, at_s, name) for name in ("cpu", "memory")]
     told = "" if row.is_pool else _shortfall_text(playing, members, at_s)
     top += line - theme.px(1)
@@ -78,4 +83,4 @@ def _shortfall_text(playing: Playing, members: NDArray[np.int64], at_s: float) -
     if met is None or cause is None or pace is None or not int(cause):
         return ""
     slow = f" · pace {pace:.2f}" if pace < 0.995 else ""
-    return f"met {met * 100:.0f} % · {SHORTFALLS[int(cause)]}{slow}"
+    return f"met {met * 100:.0f} % · {CAUSES[int(cause)]}{slow}"

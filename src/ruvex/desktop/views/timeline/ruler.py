@@ -14,23 +14,26 @@ from ruvex.desktop.open_plan import OpenPlan
 from ruvex.desktop.playing import Playing
 from ruvex.desktop.theme import Theme, blend, texture_brush
 from ruvex.desktop.views.timeline.scale import TimeScale
-from ruvex.plan import Event, SetEvent, SurgeEvent, format_time
-from ruvex.play import PRESSURES
+from ruvex.plan import Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time
+from ruvex.play import PRESSURES, change_text, label_of
 
 _HEIGHT: Final = 50
 _NEAR: Final = 6
-_SHADES: Final = (0.0, 0.25, 0.5, 0.85)
+_SHADES: Final = (0.0, 0.3, 0.8)
 
 
-def event_text(event: Event) -> str:
-    """Say in a few words what an event does."""
+def event_text(event: Event, plan: Plan) -> str:
+    """Say in a few words what an event does, and its note."""
     if isinstance(event, SetEvent):
-        what = ", ".join(f"{name} = {'none' if value is None else value}" for name, value in event.change.items())
+        what = change_text(event.change)
     elif isinstance(event, SurgeEvent):
         what = f"surge, {event.factor:g} times the demand for {event.for_s:g} s"
+    elif isinstance(event, MoveEvent):
+        what = f"move to {label_of(plan, event.host)}"
     else:
-        what = event.do
-    return f"{format_time(event.at)}  {event.target}: {what}"
+        what = event.do.replace("-", " ")
+    note = f" ({event.note})" if event.note else ""
+    return f"{format_time(event.at)}  {label_of(plan, event.target)}: {what}{note}"
 
 
 class Ruler(QWidget):
@@ -50,7 +53,7 @@ class Ruler(QWidget):
         )
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        self.setAccessibleName("Times, events and pressure of the host")
+        self.setAccessibleName("Times, events and the highest pressure of any host")
         playing.went_on.connect(self.update)
         playing.changed.connect(self.update)
         open_plan.divided.connect(self.update)
@@ -107,7 +110,7 @@ class Ruler(QWidget):
         at_s = self._open_plan.plan.moment
         if recording is None or not recording.rows or at_s > self._playing.now_s:
             return "not played yet"
-        return f"highest pressure: {PRESSURES[int(recording.site('pressure')[recording.row_at(at_s)])]}"
+        return f"highest pressure: {PRESSURES[int(recording.of_places('pressure')[:, recording.row_at(at_s)].max())]}"
 
     def _paint_pressure(self, painter: QPainter, place: QRectF) -> None:
         """Draw the pressure as steps from pale to dark, what is not played yet as an open band."""
@@ -116,7 +119,7 @@ class Ruler(QWidget):
         painter.drawRect(place.adjusted(0.5, 0.5, -0.5, -0.5))
         if recording is None or not recording.rows:
             return
-        pressure = recording.site("pressure").astype(np.int64)
+        pressure = recording.of_places("pressure").max(axis=0).astype(np.int64)
         starts = np.flatnonzero(np.concatenate(([True], pressure[1:] != pressure[:-1])))
         ends = np.append(starts[1:], pressure.size)
         for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
@@ -160,7 +163,9 @@ class Ruler(QWidget):
         """Tell what happens at a flag."""
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             near = self.events_near(event.pos())
-            QToolTip.showText(event.globalPos(), "\n".join(map(event_text, near[:20])), self)
+            QToolTip.showText(
+                event.globalPos(), "\n".join(event_text(event, self._open_plan.plan) for event in near[:20]), self
+            )
             return True
         return super().event(event)
 

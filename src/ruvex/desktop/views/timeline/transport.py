@@ -146,7 +146,7 @@ class Transport(QWidget):
         if saved is None:
             return ""
         mean, least = format_memory(saved.mean_mib), format_memory(saved.least_mib)
-        return f"elastic saves {mean} of {format_memory(saved.fixed_mib)} fixed, {least} at least"
+        return f"elastic saves {mean} of {format_memory(saved.otherwise_mib)} fixed, {least} at least"
 
     def resizeEvent(self, event: object) -> None:
         """Fit the text to the room there is."""

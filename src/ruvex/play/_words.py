@@ -1,0 +1,106 @@
+"""Sentences of the log: names rather than ids, quantities with their units, settings in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from ruvex.plan import Guest, Host, Plan, Pool, find_item, format_cpu, format_memory, format_number
+from ruvex.promise import Refusal, Waiting, is_cpu
+
+_WHAT: Final[Mapping[str, str]] = {
+    "cpu": "CPU that can be promised", "memory": "memory that can be promised",
+    "host-cpu": "CPU that can be promised there", "host-memory": "memory that can be found there",
+    "spill": "spill space", "bank": "memory in its bank", "volume": "a spill volume in its bank",
+}  # fmt: skip
+_SETTINGS: Final[Mapping[str, str]] = {
+    "cpu.reservation": "CPU reservation", "cpu.limit": "CPU limit", "cpu.shares": "CPU shares",
+    "cpu.draws": "drawing CPU on its parent", "memory.draws": "drawing memory on its parent",
+    "memory.reservation": "memory reservation", "memory.limit": "memory limit", "memory.shares": "memory shares",
+    "memory.size": "size", "memory.boot": "boot size", "memory.floor": "floor", "memory.ceiling": "ceiling",
+    "memory.headroom_percent": "headroom", "memory.mode": "memory mode", "memory.bank": "place in the bank",
+    "memory.spill_volume": "spill volume", "vcpus": "vCPUs", "bank.size_mib": "size of the bank",
+    "bank.max_mib": "largest size of the bank", "bank.spill_volumes": "spill volumes of the bank",
+    "dedicated_cores": "cores of its own", "hot_add": "what can be added while on", "weighs": "weight",
+    "spill_mib": "spill space", "idle_counts_as": "an idle page counts as", "demand.cpu": "CPU demand",
+    "demand.working": "working set", "demand.touched": "touched pages", "agent": "agent", "pool": "pool",
+}  # fmt: skip
+
+
+def label_of(plan: Plan, item_id: str | None) -> str:
+    """Give the name people read of a guest, pool or host; the supply for none."""
+    item = find_item(plan, item_id) if item_id is not None else None
+    return item.label if isinstance(item, Guest | Pool | Host) else "the supply" if item is None else "the rules"
+
+
+def shortage(plan: Plan, lacking: Refusal | Waiting) -> str:
+    """Say what is short, where and by how much."""
+    amount = format_cpu(lacking.shortfall) if is_cpu(lacking.kind) else format_memory(lacking.shortfall)
+    where = label_of(plan, lacking.place)
+    if lacking.kind == "volume":
+        return f"the bank of {where} would have no spill volume of {amount} left"
+    of_bank = "the bank of " if lacking.kind == "bank" else ""
+    return f"{of_bank}{where} is short of {_WHAT[lacking.kind]} by {amount}"
+
+
+def change_text(change: Mapping[str, Any]) -> str:
+    """Say which settings change to what.
+
+    Examples
+    --------
+    >>> change_text({"memory.floor": 2048, "hot_add": ["vcpus", "memory"], "agent": True})
+    'floor 2.00\u202fGiB, what can be added while on vcpus and memory, agent yes'
+    """
+    return ", ".join(f"{setting_word(name)} {_value(name, value)}" for name, value in change.items())
+
+
+def setting_word(name: str) -> str:
+    """Give the words for a setting."""
+    if name in _SETTINGS:
+        return _SETTINGS[name]
+    last = name.rpartition(".")[2]
+    for ending in ("_mib_s", "_mib", "_mhz", "_percent", "_s"):
+        last = last.removesuffix(ending)
+    return last.replace("_", " ")
+
+
+def _value(name: str, value: Any) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        names = [str(item.get("id", "?")) if isinstance(item, Mapping) else str(item) for item in value]
+        return " and ".join(names) or "none"
+    if isinstance(value, Mapping):
+        return str(value.get("kind", "other"))
+    if not isinstance(value, int | float):
+        return str(value)
+    is_amount = name.rpartition(".")[2] in ("reservation", "limit", "size", "boot", "floor", "ceiling")
+    if (
+        (name.startswith("memory.") and is_amount)
+        or name.endswith("_mib")
+        or name in ("demand.working", "demand.touched")
+    ):
+        return format_memory(value)
+    if (name.startswith("cpu.") and is_amount) or name.endswith("_mhz") or name == "demand.cpu":
+        return format_cpu(value)
+    return format_number(value, 3).rstrip("0").rstrip(".") + (" %" if name.endswith("percent") else "")
+
+
+def span(seconds: float) -> str:
+    """Write a length of time as people say it.
+
+    Examples
+    --------
+    >>> span(45), span(600), span(4_740)
+    ('45 s', '10 min', '1 h 19 min')
+    """
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    hours, minutes = whole // 3600, whole // 60 % 60
+    if not hours:
+        rest = whole % 60
+        return f"{minutes} min" + (f" {rest} s" if rest and minutes < 10 else "")
+    return f"{hours} h" + (f" {minutes} min" if minutes else "")

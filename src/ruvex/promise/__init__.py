@@ -1,0 +1,22 @@
+"""Promises: claims, refusals, admission in order, which hosts would take a guest. NumPy, no Qt."""
+
+from ruvex.promise._claims import Budget, Claims, Kind, budget_of, claims_of, host_needs, is_cpu
+from ruvex.promise._order import Waiting, admit_in_order, hosts_that_take, in_starting_order
+from ruvex.promise._refusal import Refusal, Tried, refusal_between
+
+__all__ = [
+    "Budget",
+    "Claims",
+    "Kind",
+    "Refusal",
+    "Tried",
+    "Waiting",
+    "admit_in_order",
+    "budget_of",
+    "claims_of",
+    "host_needs",
+    "hosts_that_take",
+    "in_starting_order",
+    "is_cpu",
+    "refusal_between",
+]

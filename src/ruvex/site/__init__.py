@@ -1,0 +1,37 @@
+"""A plan as arrays: settings, the pool tree, signals, who is on and where, places and the forest. NumPy, no Qt."""
+
+from ruvex.site._claims import ClaimSums, boot_claim, set_aside, sum_claims, would_claim
+from ruvex.site._forest import Forest, Trees
+from ruvex.site._layout import Layout
+from ruvex.site._placement import allowed_hosts, placement_problem
+from ruvex.site._signals import SignalBank, gather_signals
+from ruvex.site._site import Site, site_of
+from ruvex.site._standing import Standing, disks_of, host_rooms, roomiest, starting_order
+from ruvex.site._volumes import Taken, find_volume, hand_out, volume_need, without_volume
+
+__all__ = [
+    "ClaimSums",
+    "Forest",
+    "Layout",
+    "SignalBank",
+    "Site",
+    "Standing",
+    "Taken",
+    "Trees",
+    "allowed_hosts",
+    "boot_claim",
+    "disks_of",
+    "find_volume",
+    "gather_signals",
+    "hand_out",
+    "host_rooms",
+    "placement_problem",
+    "roomiest",
+    "set_aside",
+    "site_of",
+    "starting_order",
+    "sum_claims",
+    "volume_need",
+    "without_volume",
+    "would_claim",
+]

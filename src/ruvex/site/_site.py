@@ -1,0 +1,274 @@
+"""A plan as arrays: what everything that computes works on, and what one changed dial patches."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import compress
+from operator import is_not
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.engine import rows as r
+from ruvex.plan import ElasticMemory, FixedMemory, Guest, Host, Plan, Pool, Rules, ThinMemory, Traces
+from ruvex.site._forest import Forest, forest_of
+from ruvex.site._layout import Layout, layout_of
+from ruvex.site._signals import SignalBank, gather_signals
+from ruvex.site._standing import Standing, standing_of
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+_NONE: Final = math.inf
+_MODES: Final = {"fixed": r.FIXED, "elastic": r.ELASTIC, "thin": r.THIN}
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Site:
+    """A plan as flat arrays; guests, pools and hosts are numbered as the plan lists them.
+
+    Attributes
+    ----------
+    plan, traces
+        What it was made from.
+    layout
+        The pool tree, and its rows as people read them.
+    guests
+        Shape (23, guests): settings, one row a setting (``rows.G_…``).
+    numbers
+        Shape (2, guests): pool and image, −1 where there is none.
+    pools
+        Shape (4, 2, pools): reservation, limit, shares and whether it draws, each for CPU and memory.
+    by_members
+        Shape (pools,): which weigh by their members.
+    hosts
+        Shape (11, hosts): what each host is (``rows.H_…``). A plan without hosts has one that has nothing.
+    rules
+        Shape (28,): numbers of the rules (``rows.R_…``).
+    images
+        How many images guests share.
+    signals
+        The demand of all guests.
+    standing
+        Who is on, and where, as the plan has it.
+    forest
+        The tree once for each place of that standing.
+    """
+
+    plan: Plan
+    traces: Traces
+    layout: Layout
+    guests: Floats
+    numbers: Ints
+    pools: Floats
+    by_members: NDArray[np.bool_]
+    hosts: Floats
+    rules: Floats
+    images: int
+    signals: SignalBank
+    standing: Standing
+    forest: Forest
+
+    def with_plan(self, plan: Plan, traces: Traces | None = None) -> Site:
+        """Give the arrays of another plan, patching only what differs where the frame is the same.
+
+        A changed dial costs a comparison and a few numbers, a power switch or a move another standing, other rules
+        another column; another host, demand or day costs a new site. Either way the result equals
+        ``site_of(plan, traces)``.
+        """
+        traces = self.traces if traces is None else traces
+        old = self.plan
+        if plan is old and traces is self.traces:
+            return self
+        if not self._same_frame(plan, traces):
+            return site_of(plan, traces)
+        changed, changed_pools = _changed(plan.guests, old.guests), _changed(plan.pools, old.pools)
+        is_moved = has_stood = plan.rules.pace_cost != old.rules.pace_cost or plan.placement != old.placement
+        is_moved = False
+        for i in changed:
+            a, b = plan.guests[i], old.guests[i]
+            if (a.id, a.image, a.demand) != (b.id, b.image, b.demand):
+                return site_of(plan, traces)
+            is_moved = is_moved or a.pool != b.pool
+            has_stood = has_stood or _stands(a) != _stands(b)
+        for i in changed_pools:
+            a_pool, b_pool = plan.pools[i], old.pools[i]
+            if a_pool.id != b_pool.id:
+                return site_of(plan, traces)
+            is_moved = is_moved or a_pool.parent != b_pool.parent
+        new = self._patched(plan, changed, changed_pools, layout_of(plan) if is_moved else self.layout)
+        return new._standing_anew() if is_moved or has_stood else new
+
+    def _patched(self, plan: Plan, changed: Sequence[int], changed_pools: Sequence[int], layout: Layout) -> Site:
+        guests, pools, by_members, numbers = self.guests, self.pools, self.by_members, self.numbers
+        if plan.rules is not self.plan.rules:
+            changed = range(len(plan.guests))
+        if changed:
+            guests = guests.copy()
+            for i in changed:
+                guests[:, i] = _guest_column(plan.guests[i], plan)
+        if changed_pools:
+            pools, by_members = pools.copy(), by_members.copy()
+            for i in changed_pools:
+                pools[:, :, i] = _pool_columns(plan.pools[i])
+                by_members[i] = plan.pools[i].weighs == "by-members"
+        if layout is not self.layout:
+            numbers = np.stack((layout.pool_of, numbers[r.I_IMAGE]))
+        rules = self.rules if plan.rules is self.plan.rules else _rule_numbers(plan)
+        return replace(
+            self, plan=plan, layout=layout, guests=guests, pools=pools, by_members=by_members, numbers=numbers,
+            rules=rules,
+        )  # fmt: skip
+
+    def _standing_anew(self) -> Site:
+        standing = standing_of(self.plan, self.guests, self.hosts)
+        return replace(
+            self, standing=standing, forest=forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)
+        )
+
+    def standing_as(self, standing: Standing) -> Site:
+        """Give the same site with others on, or elsewhere."""
+        if standing is self.standing:
+            return self
+        forest = forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)
+        return replace(self, standing=standing, forest=forest)
+
+    def _same_frame(self, plan: Plan, traces: Traces) -> bool:
+        old = self.plan
+        return (
+            traces is self.traces
+            and plan.hosts is old.hosts
+            and plan.day_s == old.day_s
+            and plan.tick_s == old.tick_s
+            and len(plan.guests) == len(old.guests)
+            and len(plan.pools) == len(old.pools)
+        )
+
+
+def _stands(guest: Guest) -> tuple[object, ...]:
+    """Give what of a guest its standing depends on."""
+    memory = guest.memory
+    named = memory.spill_volume if isinstance(memory, ThinMemory) else None
+    return (
+        guest.power,
+        guest.host,
+        guest.agent,
+        guest.in_bank,
+        named,
+        memory.size,
+        memory.shares,
+        memory.mode,
+        guest.vcpus,
+    )
+
+
+def _changed(new: Sequence[object], old: Sequence[object]) -> list[int]:
+    """Give the positions at which two equally long sequences hold other objects; no Python code runs per item."""
+    return list(compress(range(len(new)), map(is_not, new, old)))
+
+
+def site_of(plan: Plan, traces: Traces) -> Site:
+    """Turn a valid plan into arrays.
+
+    Parameters
+    ----------
+    plan
+        A plan that has passed ``check_plan``.
+    traces
+        The trace tables it names, as ``read_plan`` gives them.
+
+    Raises
+    ------
+    KeyError
+        A trace signal names a table or column that ``traces`` does not have.
+    """
+    layout = layout_of(plan)
+    guests = np.array([_guest_column(g, plan) for g in plan.guests], dtype=np.float64).reshape(-1, r.G_ROWS).T.copy()
+    pools = np.array([_pool_columns(p) for p in plan.pools], dtype=np.float64).reshape(-1, 4, 2).transpose(1, 2, 0)
+    columns = [_host_column(host) for host in plan.hosts] or [(_NONE, 0, 0, 0, 0, 0, _NONE, 0, 0, 1, 1)]
+    hosts = np.array(columns, dtype=np.float64).T.copy()
+    images: dict[str, int] = {}
+    of_guests = [images.setdefault(g.image, len(images)) if g.image else -1 for g in plan.guests]
+    numbers = np.stack((layout.pool_of, np.array(of_guests, dtype=np.int64)))
+    standing = standing_of(plan, guests, hosts)
+    return Site(
+        plan=plan,
+        traces=traces,
+        layout=layout,
+        guests=guests,
+        numbers=numbers,
+        pools=pools.copy(),
+        by_members=np.array([pool.weighs == "by-members" for pool in plan.pools], dtype=np.bool_),
+        hosts=hosts,
+        rules=_rule_numbers(plan),
+        images=len(images) if plan.hosts else 0,
+        signals=gather_signals(plan.guests, traces, plan.day_s),
+        standing=standing,
+        forest=forest_of(layout, numbers, guests, hosts, standing),
+    )
+
+
+def _or_none(value: float | None) -> float:
+    return _NONE if value is None else value
+
+
+def _guest_column(guest: Guest, plan: Plan) -> tuple[float, ...]:
+    memory, rule, demand = guest.memory, plan.rules.guest_overhead, guest.demand
+    reservation, limit, floor, ceiling, headroom = 0.0, _NONE, 0.0, _NONE, 0.0
+    # Greedy work comes to rest where all is taken but what it leaves; less headroom than that stops it from the start.
+    leaves = demand.leaves_percent / 100
+    aim = (1 - leaves) * memory.size
+    if isinstance(memory, ThinMemory):
+        reservation, limit = memory.reservation, _or_none(memory.limit)
+    elif isinstance(memory, ElasticMemory):
+        floor, ceiling, headroom = memory.floor, memory.ceiling, memory.headroom_percent / 100
+        if (1 - leaves) * (1 + headroom) > 1:
+            aim = (1 - leaves) * ceiling
+    else:
+        assert isinstance(memory, FixedMemory)
+    overhead = rule.fixed_mib + rule.per_vcpu_mib * guest.vcpus + memory.size * rule.percent_of_size / 100
+    otherwise = guest.otherwise_mib or (ceiling if memory.mode == "elastic" else memory.size)
+    return (
+        guest.vcpus, guest.cpu.reservation, _or_none(guest.cpu.limit), guest.cpu.shares, _MODES[memory.mode],
+        memory.size, reservation, limit, memory.shares, floor, ceiling, headroom, guest.dedicated_cores,
+        guest.in_bank, overhead, otherwise, demand.greedy, leaves, aim, demand.cache_percent / 100,
+        demand.kind == "batch", plan.rules.page_sharing.get(guest.image, 0.0) if guest.image else 0.0, guest.agent,
+    )  # fmt: skip
+
+
+def _pool_columns(pool: Pool) -> tuple[tuple[float, float], ...]:
+    cpu, memory = pool.cpu, pool.memory
+    return (
+        (cpu.reservation, memory.reservation),
+        (_or_none(cpu.limit), _or_none(memory.limit)),
+        (cpu.shares, memory.shares),
+        (float(cpu.draws), float(memory.draws)),
+    )
+
+
+def _host_column(host: Host) -> tuple[float, ...]:
+    return (
+        host.mhz, host.cores, host.cores * (host.threads_per_core - 1), host.smt_yield, host.overhead_mhz,
+        max(0.0, host.memory_mib - host.overhead_mib), _or_none(host.spill_mib), host.spill_kind == "hdd",
+        host.bank.size_mib if host.bank is not None else 0.0, host.numa_nodes, host.up,
+    )  # fmt: skip
+
+
+def _rule_numbers(plan: Plan) -> Floats:
+    rules: Rules = plan.rules
+    elastic, reclaim, work, pressure = rules.elastic, rules.reclaim, rules.workload, rules.pressure
+    rates = (
+        elastic.grow_mib_s, elastic.shrink_mib_s, elastic.shrink_step_s, elastic.settle_s, reclaim.balloon_mib_s,
+        reclaim.urgent_mib_s, reclaim.squeeze_mib_s, reclaim.spill_mib_s, reclaim.return_mib_s, rules.sharing_mib_s,
+        work.cache_mib_s, work.greedy_mib_s,
+    )  # fmt: skip
+    return np.array([
+        rules.reservation_rule == "on-top", rules.shares_count == "per-size", rules.idle_counts_as,
+        pressure.kept_percent / 100, pressure.kept_most_mib, pressure.dire_part, rules.balloon_max_percent / 100,
+        rules.squeeze.ratio, rules.squeeze.max_percent / 100, rules.pace_cost.squeezed, rules.pace_cost.far,
+        rules.settling_by_use, *(_or_none(rate) for rate in rates), rules.memory_every_s,
+        rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s,
+    ], dtype=np.float64)  # fmt: skip

@@ -1,0 +1,46 @@
+"""What is seen until the window can compute."""
+
+from __future__ import annotations
+
+from unittest.mock import patch
+
+from ruvex.desktop.opening import Opening
+from tests.desktop.base import WindowCase
+
+
+class OpeningFirst(WindowCase):
+    """A window that does not wait."""
+
+    def opening(self, *, is_filled: bool) -> Opening:
+        """Give the first window as it is with kernels kept or not."""
+        with patch("ruvex.desktop.opening.is_cache_filled", return_value=is_filled):
+            opening = Opening(self.window.theme, "harbour.json")
+        self.addCleanup(opening.deleteLater)
+        opening.show()
+        return opening
+
+    def test_it_says_what_is_awaited_and_goes_on_by_itself(self) -> None:
+        """The first time it tells about the compiler; when all is loaded, the window may come."""
+        opening = self.opening(is_filled=False)
+        self.assertIn("Compiling", opening.line.text())
+        self.assertIn("about a minute", opening.line.text())
+        self.assertLessEqual(opening.line.sizeHint().height(), opening.line.height(), "all of it is seen")
+        self.assertNotIn("Compiling", self.opening(is_filled=True).line.text())
+        ready: list[bool] = []
+        opening.ready.connect(lambda: ready.append(True))
+        opening.begin()
+        self.assertEqual(ready, [], "it does not wait")
+        opening._background.wait()
+        self.settle()
+        self.assertEqual(ready, [True])
+
+    def test_closed_meanwhile(self) -> None:
+        """Closed before all is ready, no other window comes."""
+        opening = self.opening(is_filled=True)
+        ready: list[bool] = []
+        opening.ready.connect(lambda: ready.append(True))
+        opening.begin()
+        opening.close()
+        opening._background.wait()
+        self.settle()
+        self.assertEqual(ready, [])
