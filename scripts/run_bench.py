@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
 
-from bench_play import bench_large, bench_play, bench_small, bench_threads, bench_timeline
+from bench_play import bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
 from ruvex.divide import Solved, causes_of, demand_at, divide, shifts_by_guest, solve
 from ruvex.engine import rows as r
 from ruvex.plan import Plan, change_settings, plan_from, plan_text, read_plan
@@ -90,15 +90,10 @@ def on_hosts(plan: Plan, count: int) -> Plan:
     """Spread a site's guests over several alike hosts that have as much together as its one host."""
     document = json.loads(plan_text(plan))
     whole = plan.hosts[0]
-    cores = max(1, whole.cores // count)
+    cores = max(1, round(whole.cores / count))
+    mhz = round(whole.mhz * whole.cores / (cores * count), 3)
     document["hosts"] = [
-        {
-            "id": f"h{i}",
-            "cores_per_socket": cores,
-            "sockets": 1,
-            "mhz": whole.mhz,
-            "memory_mib": whole.memory_mib / count,
-        }
+        {"id": f"h{i}", "cores_per_socket": cores, "sockets": 1, "mhz": mhz, "memory_mib": whole.memory_mib / count}
         for i in range(count)
     ]
     for i, guest in enumerate(document["guests"]):
@@ -422,9 +417,9 @@ def main() -> int:
         "moves": bench_moves,
         "start": bench_start,
         "play": lambda: bench_play(site(1_000, 50)),
-        "small": lambda: bench_small(site(100, 8), site(320, 24), on_hosts(site(320, 24), 33)),
+        "small": lambda: bench_small(busy_site(site(100, 8)), busy := busy_site(site(320, 24)), on_hosts(busy, 33)),
         "threads": lambda: bench_threads(site(500, 25)),
-        "large": lambda: bench_large(on_hosts(site(10_000, 500), 250)),
+        "large": lambda: bench_large(on_hosts(busy_site(site(10_000, 500)), 250)),
         "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),
     }
     wanted = sys.argv[1:] or list(benches)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -99,10 +100,37 @@ def by_guest(trees: Trees, of_slots: Floats) -> Floats:
 
 
 @lru_cache(maxsize=64)
-def _room(forest: Forest, guests: int, hosts: int, images: int) -> tuple[Floats, ...]:
-    """Give the room a kernel works in, beside what it leaves; none of it outlives a call."""
-    pages = np.zeros((2, hosts, max(images, 1)))
-    return np.zeros(hosts), np.zeros(hosts), np.zeros(guests), np.zeros(forest.homes[2].size), pages
+def _shapes(forest: Forest, guests: int, pools: int, hosts: int, images: int) -> tuple[list[tuple[Any, ...]], int, int]:
+    """Give where each array of a division begins and ends and its shape; how many numbers begin as zero, and all.
+
+    Those that must be zero come first, to be cleared in one piece.
+    """
+    trees, one = forest.trees, forest.one
+    zero = (
+        (r.Q_ROWS, trees.places.shape[1]), (8, trees.nodes.shape[1]), (r.Q_ROWS, one.places.shape[1]),
+        (8, one.nodes.shape[1]),
+    )  # fmt: skip
+    others = (
+        (8, trees.slots.shape[1]), (8, one.slots.shape[1]), (r.M_ROWS, guests), (2, pools), (hosts,), (hosts,),
+        (guests,), (forest.homes[2].size,), (2, hosts, max(images, 1)),
+    )  # fmt: skip
+    found, at = [], 0
+    for shape in (*zero, *others):
+        found.append((at, at + math.prod(shape), shape))
+        at += math.prod(shape)
+    return found, found[len(zero) - 1][1], at
+
+
+def _arrays(forest: Forest, guests: int, pools: int, hosts: int, images: int) -> list[Floats]:
+    """Give the arrays of a division: places, nodes, both as one, slots, slots as one, layers, weights, then room.
+
+    All lie in one piece of memory. Made one by one, large ones come fresh from the system each time, and are paid for
+    page by page: at 10 000 guests that takes as long as the division.
+    """
+    found, zeros, total = _shapes(forest, guests, pools, hosts, images)
+    whole = np.empty(total)
+    whole[:zeros] = 0.0
+    return [whole[start:end].reshape(shape) for start, end, shape in found]
 
 
 def disk_costs(site: Site) -> Floats:
@@ -131,28 +159,22 @@ def solve(site: Site, demand: Demand, *, levels: Levels | None = None) -> Solved
     forest, trees = site.forest, site.forest.trees
     one = forest.one
     guests, pools, hosts = site.guests.shape[1], site.pools.shape[2], site.hosts.shape[1]
-    solved = Solved(
-        site, demand, np.zeros((r.Q_ROWS, trees.places.shape[1])), np.zeros((8, trees.slots.shape[1])),
-        np.zeros((8, trees.nodes.shape[1])), np.zeros((r.Q_ROWS, one.places.shape[1])),
-        np.zeros((8, one.slots.shape[1])), np.zeros((8, one.nodes.shape[1])), np.zeros((16, guests)),
-        np.empty((2, pools)), 0.0,
-    )  # fmt: skip
+    values, known, one_values, one_known, asks, one_asks, layers, weights, *room = _arrays(
+        forest, guests, pools, hosts, site.images
+    )
     if levels is not None and levels.forest is forest:
-        solved.known[:2], solved.one_known[:2] = levels.of_nodes, levels.of_one
-    solved.values[r.Q_SIZE, 2 * hosts :] = site.hosts[r.H_BANK, forest.banks]
-    overhead, copies, caps, asked, pages = _room(forest, guests, hosts, site.images)
+        known[:2], one_known[:2] = levels.of_nodes, levels.of_one
+    values[r.Q_SIZE, 2 * hosts :] = site.hosts[r.H_BANK, forest.banks]
     residual = kernels().divide_moment(
         site.guests, site.numbers, site.standing.of_guests, disk_costs(site), site.pools, site.by_members,
         site.layout.parent, site.layout.order, site.hosts, site.rules, site.images, forest.homes, demand.values,
-        trees.places, solved.values, trees.nodes, trees.slots, trees.guest_slots, trees.first, trees.pool_nodes,
-        solved.asks, solved.known,
-        (one.places, solved.one_values, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes,
-         solved.one_asks, solved.one_known),
-        forest.is_spread, solved.layers, (solved.weights, overhead, copies, caps, asked, pages),
+        trees.places, values, trees.nodes, trees.slots, trees.guest_slots, trees.first, trees.pool_nodes, asks, known,
+        (one.places, one_values, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes, one_asks, one_known),
+        forest.is_spread, layers, (weights, *room),
     )  # fmt: skip
     if not residual <= MOST_RESIDUAL:
         raise NotConvergedError(float(residual))
-    return replace(solved, residual=float(residual))
+    return Solved(site, demand, values, asks, known, one_values, one_asks, one_known, layers, weights, float(residual))
 
 
 def solve_as_one(solved: Solved) -> Floats:

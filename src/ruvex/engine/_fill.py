@@ -46,10 +46,14 @@ def _find_level(asks: Any, first: int, last: int, amount: float, tier: int, idle
     low, high = 0.0, math.inf
     level = start
     if not (level > 0.0 and level < 1e290):
-        weights = 0.0
+        # As if nobody were at a bound: what is left beyond what all have in any case, by weight.
+        weights, left = 0.0, amount
         for slot in range(first, last):
-            weights += asks[r.A_WEIGHT, slot]
-        level = amount / weights if weights > 0.0 else 1.0
+            base, least, most, _ = _bounds(asks, slot, tier)
+            left -= base
+            if most > least:
+                weights += asks[r.A_WEIGHT, slot]
+        level = left / weights if weights > 0.0 and left > 0.0 else 1.0
     is_last, residual = False, math.inf
     for _ in range(_MOST_STEPS):
         total, fixed, slope = 0.0, 0.0, 0.0

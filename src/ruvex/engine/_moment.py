@@ -164,6 +164,7 @@ def divide_moment(
     for guest in range(count):
         slot = guest_slots[1, guest]
         if slot >= 0:
+            layers[r.M_FAR, guest] = layers[r.M_CPU_WANTED, guest] = 0.0
             lay_out(guest, asks[r.A_GIVEN, slot], guests, standing, disks, rules, layers)
         else:
             layers[:, guest] = 0.0

@@ -81,6 +81,7 @@ W_CPU, W_WORKING, W_TOUCHED = range(3)
     M_TOUCHED, M_SHARED, M_BALLOON, M_SQUEEZED, M_SPILLED, M_BACKED, M_HELD, M_VISIBLE, M_WORKING, M_SELF_PAGED,
     M_CACHE, M_FAR, M_PACE, M_NEED, M_MET, M_CPU_WANTED,
 ) = range(16)  # fmt: skip
+M_ROWS = 16
 
 # The state of guests in a play: rows of ``State.values``; MiB, MHz, parts of 1.
 (
