@@ -112,6 +112,19 @@ class Architecture(unittest.TestCase):
                 if inspect.isclass(thing) or inspect.isroutine(thing):
                     self.assertTrue(thing.__doc__, name)
 
+    def test_sections_that_are_cited_exist(self) -> None:
+        """Every section of the model that code or tests cite by its number is a heading of docs/model.md."""
+        model = (ROOT / "docs" / "model.md").read_text(encoding="utf-8")
+        there = set(re.findall(r"^## ([0-9]+)\.", model, flags=re.MULTILINE))
+        cited = 0
+        for folder in (SOURCE, ROOT / "tests"):
+            for path in sorted(folder.rglob("*.py")):
+                for found in re.findall(r"[Ss]ections? ([0-9]+(?:(?:, | and | to )[0-9]+)*)", path.read_text("utf-8")):
+                    for number in re.findall("[0-9]+", found):
+                        cited += 1
+                        self.assertIn(number, there, f"{path.name} cites section {number}")
+        self.assertGreater(cited, 20)
+
     def test_documents_name_what_exists(self) -> None:
         """Every file that the README and the docs link to is in the checkout."""
         for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:

@@ -107,7 +107,7 @@ def plans(
             "host": host["id"] if host else None,
             "image": draw(st.sampled_from(["", "sea", "shore"])),
             "power": draw(st.sampled_from(["on", "on", "on", "off"])), "agent": draw(st.booleans()),
-            "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "memory": memory, "demand": work,
+            "cpu": draw(limited(vcpus * host["mhz"] if host else 20_000)), "demand": work, "memory": memory,
         })  # fmt: skip
     rules = {
         "reservation_rule": draw(st.sampled_from(["floor", "on-top"])),

@@ -131,10 +131,13 @@ class Slow(PlayCase):
             guest["demand"] |= {"cpu": as_signal(steps), "kind": "batch"}
         player = Player(site_of(plan_of(guests, moment=0, day_s=400), {}), record_s=1)
         player.run()
-        behind = [0.0] * len(guests)
+        behind, catches_up, before = [0.0] * len(guests), [False] * len(guests), [-1.0] * len(guests)
         for now in range(400):
             asked = [min(level(steps, now), 1e12) for steps in demands]
-            wants = [5000.0 if left > 0 else min(ask, 5000.0) for ask, left in zip(asked, behind, strict=True)]
+            # That work has fallen behind is noticed where a demand changes, and once a minute; the end of it at once.
+            is_read, before = now % 60 == 0 or asked != before, asked
+            catches_up = [left > 0 and (is_read or was) for left, was in zip(behind, catches_up, strict=True)]
+            wants = [5000.0 if late else min(ask, 5000.0) for ask, late in zip(asked, catches_up, strict=True)]
             given_ = slow_shares(wants, weights[: len(guests)], 10_000.0)
             for i, guest in enumerate(guests):
                 found = float(self.series(player, guest["id"], "cpu_delivered")[now])

@@ -7,6 +7,7 @@ import contextlib
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -85,6 +86,9 @@ def take_picture(
         # What an answer from the background changes may ask the background again.
         for _ in range(3):
             window.open_plan.background.wait()
+            application.processEvents()
+        while window.timeline.isVisible() and window.timeline.lanes.is_behind:
+            time.sleep(0.01)
             application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")

@@ -13,7 +13,7 @@ from ruvex.engine._jit import kernel
 from ruvex.engine._look import look
 from ruvex.engine._record import put_rows
 from ruvex.engine._signals import signal_at
-from ruvex.engine._work import boot, divide_cpu, do_batch, next_batch_change
+from ruvex.engine._work import boot, divide_cpu, do_batch, next_batch_change, sample_number
 
 _ALMOST = 1e-9
 NEVER = 2**62
@@ -134,7 +134,9 @@ def run_ticks(
         worked += 1
         counters[r.Z_WORKED] += 1
         memory_anew = counters[r.Z_MEMORY_ANEW] > 0
-        cpu_moved = read_signals(tick, signals, factors, raw, now, counters) or counters[r.Z_CPU_ANEW] > 0
+        is_read = read_signals(tick, signals, factors, raw, now, counters)
+        cpu_moved = is_read or counters[r.Z_CPU_ANEW] > 0
+        is_read = is_read or sample_number(tick, rules) != sample_number(tick - 1, rules)
         has_looked = False
         if tick > 0 and look_number(tick, rules) != look_number(tick - 1, rules):
             is_due = counters[r.Z_MOVED] > 0 or counters[r.Z_SETTLED] == 0 or tick >= counters[r.Z_TIMER]
@@ -154,6 +156,8 @@ def run_ticks(
         for guest in range(guests.shape[1]):
             if guests[r.G_BATCH, guest] > 0.0:
                 behind = 1.0 if values[r.X_BACKLOG, guest] > 0.0 else 0.0
+                if not is_read:
+                    behind = min(behind, batch[r.B_BEHIND, guest])
                 cpu_moved = cpu_moved or behind != batch[r.B_BEHIND, guest]
                 batch[r.B_BEHIND, guest] = behind
         if cpu_moved or counters[r.Z_CPU_ANEW] > 0:
@@ -163,7 +167,9 @@ def run_ticks(
         has_booted = counters[r.Z_BOOTS] > 0 and boot(guests, standing, hosts, rules, values, codes)
         do_batch(tick, guests, now, rules, values, codes, batch, jobs, notes, counters)
         following = tick + 1
-        if skip and counters[r.Z_BOOTS] == 0:
+        # A start that waits is tried in the tick after a look that moved something, not after those passed over.
+        is_tried = waits and has_looked and counters[r.Z_SETTLED] == 0
+        if skip and counters[r.Z_BOOTS] == 0 and not is_tried:
             due = end
             at = counters[r.Z_DUE]
             if at < signals[7].shape[0]:
@@ -184,7 +190,7 @@ def run_ticks(
         counters[r.Z_TICK] = following
         if has_booted:
             return r.E_BOOTED
-        if waits and has_looked and counters[r.Z_SETTLED] == 0:
+        if is_tried:
             return r.E_LOOKED
     return r.E_REACHED
 

@@ -155,6 +155,24 @@ def boot(guests: Any, standing: Any, hosts: Any, rules: Any, values: Any, codes:
 
 
 @kernel
+def sample_number(tick: int, rules: Any) -> int:
+    """Count how often demands that change smoothly have been read by a tick.
+
+    Only then, and when a demand changes at once, does work notice that it has fallen behind. Noticed in each tick, it
+    would want all vCPUs for a tick, catch up, want less, and fall behind again for ever wherever what a pool gets on a
+    host depends on what its guests there want.
+    """
+    return math.floor(tick * rules[r.R_TICK_S] / rules[r.R_SAMPLE_S] + _NOISE)
+
+
+@kernel
+def next_sample(tick: int, rules: Any) -> int:
+    """Give the first tick after one in which such demands are read."""
+    following = sample_number(tick, rules) + 1
+    return max(tick + 1, math.ceil(following * rules[r.R_SAMPLE_S] / rules[r.R_TICK_S] - _NOISE))
+
+
+@kernel
 def do_batch(
     tick: int,
     guests: Any,
@@ -235,7 +253,9 @@ def next_batch_change(tick: int, guests: Any, rules: Any, values: Any, batch: An
     for guest in range(guests.shape[1]):
         if guests[r.G_BATCH, guest] > 0.0:
             left = values[r.X_BACKLOG, guest]
-            if (left > 0.0) != (batch[r.B_BEHIND, guest] > 0.0):
+            if left > 0.0 and batch[r.B_BEHIND, guest] <= 0.0:
+                soonest = min(soonest, max(1.0, next_sample(tick, rules) - tick + 1.0))
+            elif left <= 0.0 and batch[r.B_BEHIND, guest] > 0.0:
                 return tick + 1.0
             falling = (batch[r.B_GETS, guest] - batch[r.B_WANTS, guest]) * tick_s
             if left > 0.0 and falling > 0.0:

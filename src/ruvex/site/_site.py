@@ -270,5 +270,5 @@ def _rule_numbers(plan: Plan) -> Floats:
         pressure.kept_percent / 100, pressure.kept_most_mib, pressure.dire_part, rules.balloon_max_percent / 100,
         rules.squeeze.ratio, rules.squeeze.max_percent / 100, rules.pace_cost.squeezed, rules.pace_cost.far,
         rules.settling_by_use, *(_or_none(rate) for rate in rates), rules.memory_every_s,
-        rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s,
+        rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s, work.sample_s,
     ], dtype=np.float64)  # fmt: skip

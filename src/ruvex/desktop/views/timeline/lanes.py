@@ -111,6 +111,11 @@ class Lanes(QAbstractScrollArea):
 
     # What is shown
 
+    @property
+    def is_behind(self) -> bool:
+        """Whether some lane in sight still shows less than was played; it is drawn anew a moment later."""
+        return bool(self._stale & {row.item_id for row, _ in self._rows_shown()})
+
     def set_scale(self, scale: TimeScale) -> None:
         """Show another part of the day."""
         if scale != self.scale:
@@ -276,7 +281,7 @@ class Lanes(QAbstractScrollArea):
             painter.drawLine(QPointF(x, 0), QPointF(x, self.row_list.height))
         self._paint_events(painter)
         painter.end()
-        if self._stale & {row.item_id for row, _ in self._rows_shown()}:
+        if self.is_behind:
             QTimer.singleShot(_DRAW_AGAIN_MS, self._draw_more)
         return pixmap
 
