@@ -282,7 +282,9 @@ class SlowDivision:
         for place in sorted({self.place(g, resource, one=True) for g in self.on}):
             self.divide_root(place, resource)
         for g in self.on:
-            self.as_one[resource, g.id] = self.given[self.place(g, resource, one=True), g.id]
+            x = self.given[self.place(g, resource, one=True), g.id]
+            # Where there is nothing to divide, halving ends a little above 0.
+            self.as_one[resource, g.id] = x if x > 1e-12 else 0.0
         # As one, a bank that holds part of a pool asks for all of it; as it is, only for its part.
         self.is_as_one = False
         self.broken = broken | {(place, pool) for place, pool in self.broken if place[1] == "*"}

@@ -223,15 +223,12 @@ class Player:
             setattr(other, name, list(getattr(self, name)))
         other._pressures = {place: list(noted) for place, noted in self._pressures.items()}
         other.ticks = self.ticks.copy(other.state, other.recording)
-        other.moves, other.power = (
-            Moves(other.ticks, other._tell),
-            Power(other.ticks, Moves(other.ticks, other._tell), other._tell),
-        )
+        other.moves = Moves(other.ticks, other._tell)
+        other.power = Power(other.ticks, other.moves, other._tell)
         for name in ("under_way", "done"):
             setattr(other.moves, name, copy.deepcopy(getattr(self.moves, name)))
         for name in ("bridges", "_queue", "_bridged_since", "_notices", "_is_tried"):
             setattr(other.power, name, copy.deepcopy(getattr(self.power, name)))
-        other.power._moves = other.moves
         return other
 
     def __getstate__(self) -> dict[str, Any]:

@@ -10,14 +10,14 @@ from typing import Final
 import numpy as np
 
 from ruvex.engine import rows as r
-from ruvex.plan import Guest, format_memory
+from ruvex.plan import Plan, format_memory
 from ruvex.play._log import Tell
 from ruvex.play._moves import Bridge, Moves
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
 from ruvex.play._words import shortage
 from ruvex.promise import Claims, admit_in_order, claims_of
-from ruvex.site import Site, Taken, allowed_hosts, find_volume, host_rooms
+from ruvex.site import Site, Taken, allowed_hosts, by_room, find_volume
 
 _DONE: Final = 1e-9
 _NOISE: Final = 1e-9
@@ -293,7 +293,7 @@ class Power:
             self._ticks.counters[r.Z_SETTLED] = 0
         self._tell_waits(waits)
 
-    def _candidates(self, i: int) -> tuple[list[int], str]:
+    def _candidates(self, i: int, claims: Claims) -> tuple[list[int], str]:
         """Give the hosts on which a guest may be tried, the roomiest first, and what to say where there is none."""
         plan, state, start = self._site.plan, self._state, self._queue[i]
         guest = plan.guests[i]
@@ -303,20 +303,18 @@ class Power:
         is_free = start.is_lost or host < 0 or (plan.rules.balancing == "at-power-on" and not start.is_restart)
         if not is_free:
             return ([host], "") if state.up[host] else ([], f"{plan.hosts[host].label} is down")
-        on = self._site.standing.on
-        rooms = host_rooms(self._site.guests, self._site.hosts, on, state.agent > 0, state.host, state.up)
-        there = [h for h in allowed_hosts(plan, i, state.host, on) if state.up[h]]
+        there = [h for h in allowed_hosts(plan, i, state.host, self._site.standing.on) if state.up[h]]
         if guest.in_bank:
             there = [h for h in there if plan.hosts[h].bank is not None]
-        there.sort(key=lambda h: (-rooms[0, h], -rooms[1, h], h))
-        return there, "no host that is up may take it"
+        rooms = claims.host_allowed[:2] - claims.host_claimed[:2]
+        return by_room(rooms, there), "no host that is up may take it"
 
     def _try(self, i: int) -> tuple[str, str] | None:
         """Start a guest, or tell what it lacks, in a word and in a sentence; of several hosts that of the roomiest."""
-        hosts, told = self._candidates(i)
         first: tuple[str, str] | None = None
         start, guest = self._queue[i], self._site.plan.guests[i]
-        claims = self._claims(is_lost=start.is_lost) if hosts else None
+        claims = self._claims(is_lost=start.is_lost)
+        hosts, told = self._candidates(i, claims)
         for host in hosts:
             problem = None
             if not start.is_restart:
@@ -376,8 +374,7 @@ class Power:
         state.given[i] = 0.0 if guest.memory.mode == "thin" else need
         state.backed[i] = state.given[i]
         state.by_use[i] = plan.rules.settling_by_use
-        level = guest.cpu_level
-        state.sees[i] = level if level is not None else plan.hosts[host].cpu_level if plan.hosts else 0
+        state.sees[i] = level_seen(plan, i, host)
         where = f" on {plan.hosts[host].label}" if len(plan.hosts) > 1 else ""
         if isinstance(taken, Taken):
             state.volumes[plan.hosts[host].id, taken.volume.id] = guest.id
@@ -409,21 +406,22 @@ class Power:
         state.codes[r.C_HOST] = standing.host
         state.up[:] = standing.up
         state.volumes = dict(standing.volumes)
-        owners = set(state.volumes.values())
         for i in np.flatnonzero(standing.on).tolist():
-            guest: Guest = plan.guests[i]
-            if guest.in_bank and guest.id not in owners:
-                there = plan.hosts[int(standing.host[i])]
-                lacks = find_volume(there.id, there.bank, guest, state.volumes) if there.bank is not None else ""
-                self._tell("refused", guest.id, f"{guest.label} does not start: {lacks}")
-                continue
-            if guest.in_bank:
-                there = plan.hosts[int(standing.host[i])]
-                taken = find_volume(there.id, there.bank, guest, state.volumes) if there.bank is not None else ""
-                if isinstance(taken, Taken) and taken.remark:
+            guest, host = plan.guests[i], int(standing.host[i])
+            bank = plan.hosts[host].bank if guest.in_bank else None
+            if bank is not None:
+                # Its own volume counts as free for it.
+                taken = find_volume(plan.hosts[host].id, bank, guest, state.volumes)
+                if not isinstance(taken, Taken):
+                    self._tell("refused", guest.id, f"{guest.label} does not start: {taken}")
+                    continue
+                if taken.remark:
                     self._tell("remark", guest.id, f"{guest.label}: {taken.remark}")
             state.phase[i], state.agent[i] = r.RUNNING, int(guest.agent)
-            level = guest.cpu_level
-            state.sees[i] = (
-                level if level is not None else plan.hosts[int(standing.host[i])].cpu_level if plan.hosts else 0
-            )
+            state.sees[i] = level_seen(plan, i, host)
+
+
+def level_seen(plan: Plan, i: int, host: int) -> int:
+    """Give the level of processors that the programs of a guest see where it boots on a host."""
+    level = plan.guests[i].cpu_level
+    return level if level is not None else plan.hosts[host].cpu_level if plan.hosts else 0

@@ -6,7 +6,7 @@ from ruvex.site._layout import Layout
 from ruvex.site._placement import allowed_hosts, placement_problem
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._site import Site, site_of
-from ruvex.site._standing import Standing, disks_of, host_rooms, roomiest, starting_order
+from ruvex.site._standing import Standing, by_room, disks_of, starting_order
 from ruvex.site._volumes import Taken, find_volume, hand_out, volume_need, without_volume
 
 __all__ = [
@@ -20,13 +20,12 @@ __all__ = [
     "Trees",
     "allowed_hosts",
     "boot_claim",
+    "by_room",
     "disks_of",
     "find_volume",
     "gather_signals",
     "hand_out",
-    "host_rooms",
     "placement_problem",
-    "roomiest",
     "set_aside",
     "site_of",
     "starting_order",

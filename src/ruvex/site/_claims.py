@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.site._site import Site
+from ruvex.site._standing import claims_by_guest
 
 Floats = NDArray[np.float64]
 
@@ -58,18 +59,11 @@ class ClaimSums:
 
 
 def would_claim(site: Site) -> Floats:
-    """Give what every guest claims while on, whether it is or not, shape (2, guests)."""
-    guests, standing = site.guests, site.standing
-    host = np.maximum(standing.host, 0)
-    speed = np.where(guests[r.G_DEDICATED] > 0, site.hosts[r.H_MHZ, host] * guests[r.G_VCPUS], 0.0)
-    cpu = np.where(np.isfinite(speed) & (speed > 0), speed, guests[r.G_CPU_RESERVATION])
-    of = standing.of_guests
-    # Who is off would start without its agent at work; that is the boot claim, and ``boot_claim`` gives it.
-    breathing = (guests[r.G_MODE] == r.ELASTIC) & (of[r.S_AGENT] != 0) & (of[r.S_BOOTING] == 0)
-    memory = np.where(
-        guests[r.G_MODE] == r.THIN, guests[r.G_RESERVATION], np.where(breathing, guests[r.G_FLOOR], guests[r.G_SIZE])
-    )
-    return np.stack((cpu, memory))
+    """Give what every guest claims while on, whether it is or not, shape (2, guests).
+
+    Who is off would start without its agent at work; what it claims then is the boot claim.
+    """
+    return claims_by_guest(site.guests, site.standing.of_guests, site.hosts)
 
 
 def boot_claim(site: Site) -> Floats:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -65,19 +65,17 @@ def standing_of(plan: Plan, guests: Floats, hosts: Floats) -> Standing:
     host = np.array([only if g.host is None else plan.host_index[g.host] for g in plan.guests], dtype=np.int64)
     power = np.array([g.is_on for g in plan.guests], dtype=np.bool_)
     up = hosts[r.H_UP] > 0
-    homeless = np.flatnonzero(power & (host < 0)).tolist()
-    if homeless:
-        agents = np.array([g.agent for g in plan.guests], dtype=np.bool_)
-        for i in starting_order(plan, homeless):
-            on = power & (host >= 0)
-            rooms = host_rooms(guests, hosts, on & up[host], agents, host, up)
-            host[i] = roomiest(plan, i, host, on, rooms)
-    on = power & (host >= 0)
-    on &= up[host]
     of_guests = np.zeros((4, count), dtype=np.int64)
+    of_guests[r.S_HOST] = host
+    for i in starting_order(plan, np.flatnonzero(power & (host < 0)).tolist()):
+        of_guests[r.S_ON] = power & (host >= 0) & up[host]
+        of_guests[r.S_AGENT] = guests[r.G_AGENT] > 0
+        rooms = _host_rooms(guests, of_guests, hosts)
+        placed = by_room(rooms, allowed_hosts(plan, i, host, power & (host >= 0)))
+        of_guests[r.S_HOST, i] = host[i] = placed[0] if placed else -1
+    on = power & (host >= 0) & up[host]
     of_guests[r.S_ON] = on
     of_guests[r.S_AGENT] = on & (guests[r.G_AGENT] > 0)
-    of_guests[r.S_HOST] = host
     volumes = hand_out(plan, starting_order(plan, np.flatnonzero(on).tolist()), host.tolist())
     return Standing(of_guests, up, disks_of(plan, hosts, host, volumes), volumes, np.zeros(count))
 
@@ -96,30 +94,35 @@ def disks_of(plan: Plan, hosts: Floats, host: Ints, volumes: Mapping[tuple[str, 
     return np.stack((own, spill))
 
 
-def host_rooms(
-    guests: Floats, hosts: Floats, on: NDArray[np.bool_], agent: NDArray[np.bool_], host: Ints, up: NDArray[np.bool_]
-) -> Floats:
-    """Give what of each host's memory and CPU is neither claimed nor overhead, MiB and MHz; −infinity where down."""
-    claim = np.where(
-        guests[r.G_MODE] == r.THIN,
-        guests[r.G_RESERVATION],
-        np.where((guests[r.G_MODE] == r.ELASTIC) & agent, guests[r.G_FLOOR], guests[r.G_SIZE]),
+def claims_by_guest(guests: Floats, of_guests: Ints, hosts: Floats) -> Floats:
+    """Give what every guest claims while on, whether it is or not, shape (2, guests): MHz and MiB.
+
+    Arguments as ``Site.guests``, ``Standing.of_guests`` and ``Site.hosts`` have them. Section 5 of docs/model.md.
+    """
+    speed = hosts[r.H_MHZ, np.maximum(of_guests[r.S_HOST], 0)] * guests[r.G_VCPUS]
+    has_cores = (guests[r.G_DEDICATED] > 0) & np.isfinite(speed)
+    cpu = np.where(has_cores, speed, guests[r.G_CPU_RESERVATION])
+    breathing = (guests[r.G_MODE] == r.ELASTIC) & (of_guests[r.S_AGENT] != 0) & (of_guests[r.S_BOOTING] == 0)
+    memory = np.where(
+        guests[r.G_MODE] == r.THIN, guests[r.G_RESERVATION], np.where(breathing, guests[r.G_FLOOR], guests[r.G_SIZE])
     )
+    return np.stack((cpu, memory))
+
+
+def _host_rooms(guests: Floats, of_guests: Ints, hosts: Floats) -> Floats:
+    """Give what of each host's CPU and memory is neither claimed nor overhead, MHz and MiB; −infinity where down."""
+    cpu, claim = claims_by_guest(guests, of_guests, hosts)
     memory = np.where(guests[r.G_BANKED] > 0, 0.0, claim) + guests[r.G_OVERHEAD]
-    here, count = np.maximum(host, 0), hosts.shape[1]
-    taken = np.bincount(here, memory * on, minlength=count) + hosts[r.H_BANK]
-    cpu = np.bincount(here, guests[r.G_CPU_RESERVATION] * on, minlength=count)
+    here, on, count = np.maximum(of_guests[r.S_HOST], 0), of_guests[r.S_ON], hosts.shape[1]
+    taken = np.stack([np.bincount(here, amount * on, minlength=count) for amount in (cpu, memory)])
+    taken[1] += hosts[r.H_BANK]
     mhz = hosts[r.H_MHZ] * np.maximum(hosts[r.H_CORES], 1e-300) - hosts[r.H_OVERHEAD_MHZ]
-    rooms = np.stack((hosts[r.H_GROSS] - taken, mhz - cpu))
-    return np.where(up, rooms, -np.inf)
+    return np.where(hosts[r.H_UP] > 0, np.stack((mhz, hosts[r.H_GROSS])) - taken, -np.inf)
 
 
-def roomiest(
-    plan: Plan, guest: int, host: Sequence[int] | Ints, on: NDArray[np.bool_], rooms: Floats,
-    among: Collection[int] | None = None,
-) -> int:  # fmt: skip
-    """Give the allowed host with most room for a guest, −1 for none: most memory, then most CPU, then plan order."""
-    there = [i for i in allowed_hosts(plan, guest, host, on) if np.isfinite(rooms[0, i])]
-    if among is not None:
-        there = [i for i in there if i in among]
-    return min(there, key=lambda i: (-rooms[0, i], -rooms[1, i], i), default=-1)
+def by_room(rooms: Floats, hosts: Collection[int]) -> list[int]:
+    """Put hosts in the order in which a guest is placed: most memory left, then most CPU, then plan order.
+
+    ``rooms`` has the shape (2, hosts): MHz and MiB; hosts where nothing is finite are left out.
+    """
+    return sorted((h for h in hosts if np.isfinite(rooms[1, h])), key=lambda h: (-rooms[1, h], -rooms[0, h], h))
