@@ -283,10 +283,7 @@ class _Search:
 
 def _per_percent(claims: Claims, resource: str) -> float:
     """Give what one percent set aside comes to."""
-    plan = claims.site.plan
-    if resource == "memory":
-        return sum(max(0.0, host.memory_mib - host.overhead_mib) for host in plan.hosts) / 100
-    return sum(max(0.0, host.cores * host.mhz - host.overhead_mhz) for host in plan.hosts) / 100
+    return float(claims.sums.gross[0 if resource == "cpu" else 1].sum()) / 100
 
 
 def _of_volumes(plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:

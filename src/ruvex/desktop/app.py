@@ -90,7 +90,7 @@ def run_desktop(plan: Path | None) -> int:
         if plan is not None and file is not None:
             window.open_plan.show_file(file, plan)
             window.state.add_recent(plan)
-        window.setGeometry(opening.geometry())
+        window.restoreGeometry(opening.saveGeometry())
         window.show()
         opening.close()
         window.files.offer_recovery()
