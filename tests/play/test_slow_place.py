@@ -1,4 +1,4 @@
-"""The memory of a place, look by look, against a plain simulation written from sections 6 and 7 of the model."""
+"""The whole tick of a host, look by look, against a plain simulation written from sections 4, 6 and 7 of the model."""
 
 from __future__ import annotations
 
@@ -40,6 +40,7 @@ class SlowPlace:
 
     plan: Plan
     demands: list[Steps]
+    works: list[Steps]
     held: list[Held] = field(default_factory=list)
     was_short: bool = False
     pressure: int = 0
@@ -62,10 +63,10 @@ class SlowPlace:
         if now in self.known:
             return self.known[now]
         data = self.plan.model_dump(mode="json", exclude_unset=True)
-        for guest, steps, mine in zip(data["guests"], self.demands, self.held, strict=True):
-            working = level(steps, now)
+        for i, (guest, mine) in enumerate(zip(data["guests"], self.held, strict=True)):
+            working = level(self.demands[i], now)
             mine.touched = max(mine.touched, min(working, guest["memory"].get("size", math.inf)))
-            guest["demand"] = guest["demand"] | {"working": working, "touched": mine.touched}
+            guest["demand"] = {"cpu": level(self.works[i], now), "working": working, "touched": mine.touched}
         self.known = {now: plan_from(data)}
         return self.known[now]
 
@@ -132,6 +133,24 @@ class SlowPlace:
                     self.give_back(guest, mine, change * (1 - left / growth), was)
         self.tell_pressure(division)
 
+    def pace(self, now: int, i: int) -> float:
+        """Give the pace of a guest where the host cannot tell which of its pages are worked with."""
+        mine, working, cost = self.held[i], level(self.demands[i], now), self.plan.rules.pace_cost
+        if working <= 0:
+            return 1.0
+        memory, lost_squeezed, lost_spilled = self.plan.guests[i].memory, 0.0, 0.0
+        if isinstance(memory, ThinMemory):
+            in_balloon = max(0.0, mine.balloon - max(0.0, mine.touched - working))
+            self_paged = min(working, in_balloon + max(0.0, working - memory.size))
+            pages = mine.touched - mine.balloon
+            busy = min(working - self_paged, pages)
+            if pages > 0:
+                lost_squeezed, lost_spilled = mine.squeezed * busy / pages, mine.spilled * busy / pages
+        else:
+            self_paged = max(0.0, working - mine.given)
+        missing = cost.squeezed * lost_squeezed + cost.ssd * (lost_spilled + self_paged)
+        return 1 / (1 + missing / working)
+
     def move_thin(self, now: int, guest: Guest, mine: Held, target: float, pressed: bool, rate: float) -> None:
         """Take pages away while anyone lacks his part, or bring them back."""
         reclaim, memory = self.plan.rules.reclaim, guest.memory
@@ -181,10 +200,11 @@ def towards(now: float, goal: float, down: float, up: float, least: float) -> fl
 
 
 @st.composite
-def places(draw: st.DrawFn) -> tuple[Plan, list[Steps]]:
+def places(draw: st.DrawFn) -> tuple[Plan, list[Steps], list[Steps]]:
     """Draw up to five guests whose demands jump, on a host that is too small for all of them at times."""
     guests: list[dict[str, Any]] = []
     demands: list[Steps] = []
+    works: list[Steps] = []
     for i in range(draw(st.integers(2, 5))):
         demands.append(draw(jumps(st.sampled_from([300.0, 1100.0, 2700.0, 3900.0]), END_S)))
         shares = draw(st.sampled_from([70.0, 100.0, 190.0]))
@@ -193,15 +213,17 @@ def places(draw: st.DrawFn) -> tuple[Plan, list[Steps]]:
             reservation, limit = draw(st.sampled_from([0, 700])), draw(st.sampled_from([None, None, 1700]))
             memory = {"mode": "thin", "size": 4300, "reservation": reservation, "limit": limit, "shares": shares}
         agent = memory["mode"] == "elastic" or draw(st.booleans())
-        guests.append({"id": f"g{i}", "host": "h", "agent": agent, "memory": memory, "vcpus": 1})
-        guests[-1]["demand"] = {"cpu": 0, "working": as_signal(demands[-1]), "touched": 0}
+        guests.append({"id": f"g{i}", "host": "h", "agent": agent, "memory": memory, "vcpus": 2})
+        works.append(draw(jumps(st.sampled_from([0.0, 450.0, 1900.0]), END_S)))
+        guests[-1]["demand"] = {"cpu": as_signal(works[-1]), "working": as_signal(demands[-1]), "touched": 0}
+        guests[-1]["cpu"] = {"reservation": draw(st.sampled_from([0, 400])), "shares": shares}
     rules = {
         "pressure": {"kept_percent": draw(st.sampled_from([0, 4.3]))}, "idle_counts_as": draw(st.sampled_from([1, 8])),
-        "squeeze": {"ratio": 2.5, "max_percent": draw(st.sampled_from([0, 20]))},
+        "settling_by_use": 0, "squeeze": {"ratio": 2.5, "max_percent": draw(st.sampled_from([0, 20]))},
         "elastic": {"settle_s": draw(st.sampled_from([0, 35])), "shrink_step_s": draw(st.sampled_from([5, 20]))},
     }  # fmt: skip
-    host = HOST | {"memory_mib": draw(st.sampled_from([3100, 5300, 9700])) + 600 * len(guests)}
-    return plan_of(guests, host=host, rules=rules, moment=0, day_s=END_S), demands
+    host = HOST | {"cores_per_socket": 3, "memory_mib": draw(st.sampled_from([3100, 5300, 9700])) + 600 * len(guests)}
+    return plan_of(guests, host=host, rules=rules, moment=0, day_s=END_S), demands, works
 
 
 class Place(PlayCase):
@@ -209,12 +231,12 @@ class Place(PlayCase):
 
     @given(places())
     @settings(max_examples=40, deadline=None)
-    def test_every_look(self, drawn: tuple[Plan, list[Steps]]) -> None:
-        """Balloon, squeezed, spilled and given of all, and the pressure, are those of the slow host at every look."""
-        plan, demands = drawn
+    def test_every_look(self, drawn: tuple[Plan, list[Steps], list[Steps]]) -> None:
+        """Where all memory lies, the pressure, pace and CPU are those of the slow host at every look."""
+        plan, demands, works = drawn
         player = Player(site_of(plan, {}), watch=check, record_s=LOOK_S)
         player.run()
-        slow, record = SlowPlace(plan, demands), player.recording
+        slow, record = SlowPlace(plan, demands, works), player.recording
         for row in range(END_S // LOOK_S):
             now = row * LOOK_S
             if now > 0:
@@ -229,3 +251,8 @@ class Place(PlayCase):
             gone = record.series("squeezed")[:, row] / plan.rules.squeeze.ratio
             np.testing.assert_allclose(record.series("backed")[:, row] + gone, given_, atol=0.01, err_msg=f"at {now}")
             self.assertEqual(float(record.of_places("pressure")[0, row]), slow.pressure, f"at {now}")
+            paces = [slow.pace(now, i) for i in range(len(plan.guests))]
+            np.testing.assert_allclose(record.series("pace")[:, row], paces, rtol=1e-4, err_msg=f"pace at {now}")
+            division = slow.division(now)
+            cpu = [division.of(guest.id, "cpu") for guest in plan.guests]
+            np.testing.assert_allclose(record.series("cpu_delivered")[:, row], cpu, atol=0.01, err_msg=f"CPU at {now}")
