@@ -259,6 +259,17 @@ class Pressure(PlayCase):
         self.assertEqual(self.of(player, "a", "given"), 3000)
         self.assertEqual(list(guest_of(player.summary(), "a").below_s), ["own limit"])
 
+    def test_a_limit_of_a_pool_binds_on_an_idle_host_too(self) -> None:
+        """Lowered while the host has memory to spare, it takes 48 MiB a second until its guests have what it allows."""
+        thin = memory_guest("t", 500, 5000, pool="p", mode="thin", size=5000) | {"agent": True}
+        lower = {"at": 60, "do": "set", "target": "p", "change": {"memory.limit": 3000}}
+        player = self.play(plan_of([thin], [{"id": "p"}], events=[lower], moment=0, day_s=400))
+        backed = self.series(player, "t", "backed")
+        self.assertEqual(float(backed[5]), 5000)
+        self.assertAlmostEqual(float(backed[8]), 5000 - 48 * 20, delta=48 * 5)
+        self.assertAlmostEqual(float(backed[-1]), 3000, places=3)
+        self.assertEqual(player.summary().places[0].pressure_s["ample"], 400)
+
     def test_memory_limit_of_a_pool_is_a_cause(self) -> None:
         """Guests of a pool that has reached its limit name it."""
         pools = [{"id": "p", "memory": {"limit": 4000}}]
