@@ -312,16 +312,9 @@ def _apportion(
 
 @kernel
 def note_as_one(
-    resource: int,
-    places: Any,
-    nodes: Any,
-    slots: Any,
-    guest_slots: Any,
-    asks: Any,
-    known: Any,
-    one_slots: Any,
+    resource: int, places: Any, nodes: Any, slots: Any, guest_slots: Any, asks: Any, known: Any, one_slots: Any,
     one: Any,
-) -> None:
+) -> None:  # fmt: skip
     """Take what guests would get as one machine over to the nodes of the forest of places."""
     for guest in range(guest_slots.shape[1]):
         slot = guest_slots[resource, guest]

@@ -174,17 +174,9 @@ def next_sample(tick: int, rules: Any) -> int:
 
 @kernel
 def do_batch(
-    tick: int,
-    guests: Any,
-    now: Any,
-    rules: Any,
-    values: Any,
-    codes: Any,
-    batch: Any,
-    jobs: Any,
-    notes: Any,
+    tick: int, guests: Any, now: Any, rules: Any, values: Any, codes: Any, batch: Any, jobs: Any, notes: Any,
     counters: Any,
-) -> None:
+) -> None:  # fmt: skip
     """Do a tick's batch work.
 
     What is behind is told from the tick since which it goes on evenly, so that the bits are the same whichever ticks
