@@ -60,7 +60,9 @@ class Starting(PlayCase):
     def test_a_start_leaves_what_is_free_below_the_dire_mark(self) -> None:
         """Of 860 kept free 258 are the dire mark: a start that waits takes what is reclaimed for it, not these."""
         guests = [memory_guest("thin", 12_000, 19_100, size=20_000), fixed("a", 3000, power="off")]
-        rules = {"pressure": {}, "idle_counts_as": 8, "memory_every_s": 1}
+        # Slowly reclaimed, so that the second in which it starts adds no more than 20 MiB.
+        slow = {"balloon_mib_s": 20, "urgent_mib_s": 20}
+        rules = {"pressure": {}, "idle_counts_as": 8, "memory_every_s": 1, "reclaim": slow}
         plan = plan_of(guests, host=HOST | {"memory_mib": 20_000}, events=on(60, "a"), rules=rules)
         player = self.play(plan, until_s=600, record_s=1)
         free = player.recording.of_places("free")[0]

@@ -59,7 +59,9 @@ class SlowStorm:
             if other in self.queue:
                 self.queue[other] = True
         self.queue[wish.guest] = is_patient
-        new.append(wish.guest)
+        # It may be switched on, off and on again in one second.
+        if wish.guest not in new:
+            new.append(wish.guest)
         return True
 
     def try_all(self, now: int, new: list[int]) -> None:
