@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from ruvex.engine import rows as r
-from ruvex.engine._fill import add_up, sum_up
+from ruvex.engine._fill import add_up, ask_as_pool, sum_up
 from ruvex.engine._jit import kernel, part
 
 MIB_PER_SHARE_UNIT = 1024.0
@@ -191,7 +191,7 @@ def memory_supplies(hosts: Any, overhead: Any, copies: Any, places: Any, values:
         values[r.Q_KEPT, place] = min(rules[r.R_KEPT_PART] * supply, rules[r.R_KEPT_MOST])
 
 
-@kernel
+@part
 def memory_amount(place: int, places: Any, nodes: Any, asks: Any, values: Any) -> None:
     """Put down how much of a place's memory is divided: what is kept free comes out of headroom and idle pages only."""
     keep, floors, root = 0.0, 0.0, places[r.L_FIRST, place]
@@ -239,25 +239,21 @@ def put_weights(guests: Any, guest_slots: Any, asks: Any, per_size: bool) -> Non
 
 @kernel
 def ask_pools_whole(
-    resource: int, first: Any, pool_nodes: Any, order: Any, pools: Any, weights: Any, nodes: Any, slots: Any, asks: Any,
-    known: Any,
-) -> None:  # fmt: skip
+    resource: int, first: Any, pool_nodes: Any, order: Any, pools: Any, weights: Any, nodes: Any, asks: Any, known: Any
+) -> None:
     """Work out what every pool asks for where no setting is split."""
     for i in range(order.shape[0] - 1, -1, -1):
         pool = order[i]
+        reservation, limit = pools[r.P_RESERVATION, resource, pool], pools[r.P_LIMIT, resource, pool]
         for at in range(first[resource, pool], first[resource, pool + 1]):
-            node = pool_nodes[at]
-            known[r.V_RESERVATION, node] = pools[r.P_RESERVATION, resource, pool]
-            known[r.V_LIMIT, node] = pools[r.P_LIMIT, resource, pool]
-            known[r.V_WEIGHT, node] = weights[resource, pool]
-            sum_up(node, nodes, slots, asks, known)
+            sum_up(pool_nodes[at], nodes, asks)
+            ask_as_pool(pool_nodes[at], reservation, limit, weights[resource, pool], nodes, asks, known)
 
 
 @kernel
 def ask_pools(
-    resource: int, first: Any, pool_nodes: Any, order: Any, pools: Any, weights: Any, nodes: Any, slots: Any, asks: Any,
-    known: Any,
-) -> None:  # fmt: skip
+    resource: int, first: Any, pool_nodes: Any, order: Any, pools: Any, weights: Any, nodes: Any, asks: Any, known: Any
+) -> None:
     """Work out what every pool asks for in each place, its settings apportioned (section 3).
 
     ``known[r.V_AS_ONE]`` is what the guests below each node would get as one machine.
@@ -266,31 +262,25 @@ def ask_pools(
         pool = order[i]
         start, end = first[resource, pool], first[resource, pool + 1]
         reservation, limit = pools[r.P_RESERVATION, resource, pool], pools[r.P_LIMIT, resource, pool]
+        for at in range(start, end):
+            sum_up(pool_nodes[at], nodes, asks)
         if end - start == 1:
-            node = pool_nodes[start]
-            known[r.V_RESERVATION, node], known[r.V_LIMIT, node] = reservation, limit
-            known[r.V_WEIGHT, node] = weights[resource, pool]
+            ask_as_pool(pool_nodes[start], reservation, limit, weights[resource, pool], nodes, asks, known)
         elif end > start:
             _apportion(start, end, pool_nodes, reservation, limit, weights[resource, pool], nodes, asks, known)
-        for at in range(start, end):
-            sum_up(pool_nodes[at], nodes, slots, asks, known)
 
 
-@kernel
+@part
 def _apportion(
     start: int, end: int, pool_nodes: Any, reservation: float, limit: float, weight: float, nodes: Any, asks: Any,
     known: Any,
 ) -> None:  # fmt: skip
-    """Split reservation, limit and weight of a pool among its nodes; its members there have asked by now."""
+    """Split reservation, limit and weight of a pool among its nodes, whose members have been summed up by now."""
     floors, as_one, caps, over_floor, below_cap, count = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for at in range(start, end):
         node = pool_nodes[at]
-        floor, cap, x = 0.0, 0.0, known[r.V_AS_ONE, node]
-        for slot in range(nodes[r.N_FIRST, node], nodes[r.N_LAST, node]):
-            floor += asks[r.A_FLOOR, slot]
-            cap += asks[r.A_CAP, slot]
-        # Kept here for the second pass, which puts the settings there.
-        known[r.V_RESERVATION, node], known[r.V_LIMIT, node] = floor, cap
+        slot = nodes[r.N_SLOT, node]
+        floor, cap, x = asks[r.A_FLOOR, slot], asks[r.A_CAP, slot], known[r.V_AS_ONE, node]
         floors += floor
         caps += cap
         as_one += x
@@ -300,14 +290,19 @@ def _apportion(
     more_reserved, more_allowed = max(0.0, reservation - floors), max(0.0, limit - as_one)
     for at in range(start, end):
         node = pool_nodes[at]
-        floor, cap, x = known[r.V_RESERVATION, node], known[r.V_LIMIT, node], known[r.V_AS_ONE, node]
+        slot = nodes[r.N_SLOT, node]
+        floor, cap, x = asks[r.A_FLOOR, slot], asks[r.A_CAP, slot], known[r.V_AS_ONE, node]
         otherwise = cap / caps if caps > 0.0 else nodes[r.N_COUNT, node] / count
-        part = max(0.0, x - floor) / over_floor if over_floor > 0.0 else otherwise
-        known[r.V_RESERVATION, node] = floor + more_reserved * part
-        part = max(0.0, cap - x) / below_cap if below_cap > 0.0 else otherwise
-        known[r.V_LIMIT, node] = max(floor, x + more_allowed * part) if limit < math.inf else math.inf
-        part = x / as_one if as_one > 0.0 else otherwise
-        known[r.V_WEIGHT, node] = weight * max(part, LEAST_WEIGHT)
+        part_reserved = max(0.0, x - floor) / over_floor if over_floor > 0.0 else otherwise
+        here = math.inf
+        if limit < math.inf:
+            part_allowed = max(0.0, cap - x) / below_cap if below_cap > 0.0 else otherwise
+            here = max(floor, x + more_allowed * part_allowed)
+        part_weight = x / as_one if as_one > 0.0 else otherwise
+        ask_as_pool(
+            node, floor + more_reserved * part_reserved, here, weight * max(part_weight, LEAST_WEIGHT), nodes, asks,
+            known,
+        )  # fmt: skip
 
 
 @kernel

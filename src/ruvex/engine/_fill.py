@@ -115,10 +115,36 @@ def _next_break(asks: Any, first: int, last: int, tier: int, idle: float, level:
     return found if upwards else found * (1.0 - _LEFT)
 
 
-@kernel
-def fill_node(node: int, amount: float, nodes: Any, asks: Any, known: Any, on_top: bool, idle: float) -> float:
+@part
+def _fill_one(node: int, slot: int, amount: float, asks: Any, known: Any, on_top: bool, idle: float) -> None:
+    """Give the only member of a node its amount, and find the level at which it has that.
+
+    Where pools span hosts most nodes have one member, so no search is spent on them.
+    """
+    floor, use, cap, weight = asks[r.A_FLOOR, slot], asks[r.A_USE, slot], asks[r.A_CAP, slot], asks[r.A_WEIGHT, slot]
+    is_broken = floor > amount + ROUNDING * max(amount, 1.0)
+    known[r.V_BROKEN, node] = r.BROKEN if is_broken else 0.0
+    level, headroom, given = 0.0, 0.0, amount
+    if amount >= cap:
+        level, headroom, given = math.inf, math.inf, cap
+    elif amount >= use:
+        level, headroom = math.inf, (amount - use) / weight
+    elif amount <= floor and not is_broken:
+        given = floor
+    elif not is_broken:
+        base = floor if on_top else 0.0
+        y, knee = amount - base, max(asks[r.A_KNEE, slot] - base, 0.0)
+        level = (y if y <= knee else knee + (y - knee) * idle) / weight
+    known[r.V_LEVEL, node], known[r.V_HEADROOM, node], asks[r.A_GIVEN, slot] = level, headroom, given
+
+
+@part
+def _fill_node(node: int, amount: float, nodes: Any, asks: Any, known: Any, on_top: bool, idle: float) -> float:
     """Divide an amount among the members of a node; gives by how much their sum differs from what it should be."""
     first, last = nodes[r.N_FIRST, node], nodes[r.N_LAST, node]
+    if last - first == 1:
+        _fill_one(node, first, amount, asks, known, on_top, idle)
+        return 0.0
     floors, uses, caps, owns = 0.0, 0.0, 0.0, 0.0
     for slot in range(first, last):
         floors += asks[r.A_FLOOR, slot]
@@ -161,7 +187,7 @@ def fill_node(node: int, amount: float, nodes: Any, asks: Any, known: Any, on_to
     return residual
 
 
-@kernel
+@part
 def fill_place(place: int, places: Any, nodes: Any, values: Any, asks: Any, known: Any, rule: Any) -> float:
     """Divide a place's amount from its root down; gives the largest residual of a node beside its amount.
 
@@ -181,17 +207,39 @@ def fill_place(place: int, places: Any, nodes: Any, values: Any, asks: Any, know
         Whether floors come on top (1 or 0), and as how many busy pages an idle one counts.
     """
     worst = 0.0
-    first = places[r.L_FIRST, place]
-    for node in range(first, places[r.L_LAST, place]):
+    first, last = places[r.L_FIRST, place], places[r.L_LAST, place]
+    if _has_enough(first, last, values[r.Q_AMOUNT, place], nodes, asks, known):
+        return 0.0
+    for node in range(first, last):
         amount = values[r.Q_AMOUNT, place] if node == first else asks[r.A_GIVEN, nodes[r.N_SLOT, node]]
-        residual = fill_node(node, amount, nodes, asks, known, rule[0] > 0.0, rule[1])
+        residual = _fill_node(node, amount, nodes, asks, known, rule[0] > 0.0, rule[1])
         worst = max(worst, abs(residual) / max(amount, 1.0))
     return worst
 
 
-@kernel
-def sum_up(node: int, nodes: Any, slots: Any, asks: Any, known: Any) -> None:
-    """Work out what a pool's node asks for from what its members there ask (section 3), by its settings there."""
+@part
+def _has_enough(first: int, last: int, amount: float, nodes: Any, asks: Any, known: Any) -> bool:
+    """Give all members of a place all they ask for, where there is as much and no pool stands at its limit."""
+    caps = 0.0
+    for slot in range(nodes[r.N_FIRST, first], nodes[r.N_LAST, first]):
+        caps += asks[r.A_CAP, slot]
+    if amount < caps:
+        return False
+    for node in range(first + 1, last):
+        if known[r.V_LIMITED, node] > 0.0:
+            return False
+    for node in range(first, last):
+        known[r.V_LEVEL, node] = known[r.V_HEADROOM, node] = math.inf
+        known[r.V_BROKEN, node] = 0.0
+    # The nodes of a place are neighbours, and so are the slots of theirs.
+    for slot in range(nodes[r.N_FIRST, first], nodes[r.N_LAST, last - 1]):
+        asks[r.A_GIVEN, slot] = asks[r.A_CAP, slot]
+    return True
+
+
+@part
+def sum_up(node: int, nodes: Any, asks: Any) -> None:
+    """Add up at a pool's node what its members there ask for."""
     floor, knee, use, cap, keep, own = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for slot in range(nodes[r.N_FIRST, node], nodes[r.N_LAST, node]):
         floor += asks[r.A_FLOOR, slot]
@@ -200,23 +248,31 @@ def sum_up(node: int, nodes: Any, slots: Any, asks: Any, known: Any) -> None:
         cap += asks[r.A_CAP, slot]
         keep += asks[r.A_KEEP, slot]
         own += asks[r.A_OWN, slot]
-    if nodes[r.N_POOL, node] < 0:
-        return
-    limit, slot = known[r.V_LIMIT, node], nodes[r.N_SLOT, node]
-    known[r.V_LIMITED, node] = 1.0 if cap > limit * (1.0 + ROUNDING) else 0.0
-    asks[r.A_CAP, slot] = min(limit, cap)
-    use = min(limit, use)
-    asks[r.A_KNEE, slot] = min(use, knee)
-    promised = min(asks[r.A_CAP, slot], max(known[r.V_RESERVATION, node], floor))
-    asks[r.A_FLOOR, slot] = promised
+    at = nodes[r.N_SLOT, node]
+    asks[r.A_FLOOR, at], asks[r.A_KNEE, at], asks[r.A_USE, at] = floor, knee, use
+    asks[r.A_CAP, at], asks[r.A_KEEP, at], asks[r.A_OWN, at] = cap, keep, own
+
+
+@part
+def ask_as_pool(
+    node: int, reservation: float, limit: float, weight: float, nodes: Any, asks: Any, known: Any
+) -> None:
+    """Turn what the members of a pool's node ask for into what the pool asks for there (section 3)."""
+    slot = nodes[r.N_SLOT, node]
+    known[r.V_RESERVATION, node], known[r.V_LIMIT, node], known[r.V_WEIGHT, node] = reservation, limit, weight
+    all_caps = asks[r.A_CAP, slot]
+    known[r.V_LIMITED, node] = 1.0 if all_caps > limit * (1.0 + ROUNDING) else 0.0
+    cap, use = min(limit, all_caps), min(limit, asks[r.A_USE, slot])
+    promised = min(cap, max(reservation, asks[r.A_FLOOR, slot]))
+    asks[r.A_KNEE, slot] = min(use, asks[r.A_KNEE, slot])
     use = max(use, promised)
-    asks[r.A_USE, slot] = use
-    asks[r.A_KEEP, slot] = min(use, max(promised, keep))
-    asks[r.A_OWN, slot] = min(promised, own)
-    asks[r.A_WEIGHT, slot] = max(known[r.V_WEIGHT, node], 1e-300)
+    asks[r.A_FLOOR, slot], asks[r.A_USE, slot], asks[r.A_CAP, slot] = promised, use, cap
+    asks[r.A_KEEP, slot] = min(use, max(promised, asks[r.A_KEEP, slot]))
+    asks[r.A_OWN, slot] = min(promised, asks[r.A_OWN, slot])
+    asks[r.A_WEIGHT, slot] = max(weight, 1e-300)
 
 
-@kernel
+@part
 def add_up(row: int, place: int, places: Any, nodes: Any, slots: Any, asks: Any, known: Any, into: int) -> None:
     """Add up a row of ``asks`` over the guests below each node of a place, into a row of ``known``."""
     for node in range(places[r.L_LAST, place] - 1, places[r.L_FIRST, place] - 1, -1):

@@ -38,7 +38,7 @@ def fill_as_one(
     worst = 0.0
     copy_asks(resource, guest_slots, asks, one_guest_slots, one)
     one_supplies(resource, places, values, one_places, one_values)
-    ask_pools_whole(resource, one_first, one_pool_nodes, order, pools, weights, one_nodes, one_slots, one, one_known)
+    ask_pools_whole(resource, one_first, one_pool_nodes, order, pools, weights, one_nodes, one, one_known)
     for place in range(one_places.shape[1]):
         if (one_places[r.L_KIND, place] == r.CPU_PLACE) == (resource == 0):
             if resource == 1:
@@ -83,9 +83,9 @@ def divide_resource(
             one_slots, one_guest_slots, one_first, one_pool_nodes, one, one_known, rule,
         )  # fmt: skip
         note_as_one(resource, places, nodes, slots, guest_slots, asks, known, one_guest_slots, one)
-        ask_pools(resource, first, pool_nodes, order, pools, weights, nodes, slots, asks, known)
+        ask_pools(resource, first, pool_nodes, order, pools, weights, nodes, asks, known)
     else:
-        ask_pools_whole(resource, first, pool_nodes, order, pools, weights, nodes, slots, asks, known)
+        ask_pools_whole(resource, first, pool_nodes, order, pools, weights, nodes, asks, known)
     for place in range(places.shape[1]):
         if (places[r.L_KIND, place] == r.CPU_PLACE) == (resource == 0):
             if resource == 1:

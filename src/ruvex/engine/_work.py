@@ -7,7 +7,7 @@ from typing import Any
 
 from ruvex.engine import rows as r
 from ruvex.engine._asks import ask_cpu, cpu_supplies
-from ruvex.engine._fill import fill_place, sum_up
+from ruvex.engine._fill import ask_as_pool, fill_place, sum_up
 from ruvex.engine._jit import kernel, part
 from ruvex.engine._moment import divide_resource
 from ruvex.engine._tally import UNMET, count_cpu, count_unmet
@@ -17,7 +17,7 @@ _JOB_ENDS = 0.5
 _NOISE = 1e-9
 _FAR = 1e12
 """Ticks that no plan lasts."""
-_DIRTY, _UNMET = 0, 1
+_DIRTY, _UNMET, _CAPS = range(3)
 
 
 @part
@@ -56,13 +56,13 @@ def divide_cpu(
     batch
         Batch work of guests.
     room
-        Shape (2, places) and (guests,).
+        Shape (2, places), (guests,) and (pools,).
     """
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
     one_places, one_nodes, one_slots, one_guest_slots, one_first, one_pool_nodes, one_values, one_asks, one_known = one
     values, codes, place_values, asks, known, weights = play
-    of_places, caps = room
+    of_places, caps, of_pools = room
     count, host_count = guests.shape[1], hosts.shape[1]
     any_dirty, doubles = anew, False
     for host in range(host_count):
@@ -94,7 +94,10 @@ def divide_cpu(
     if doubles or anew:
         cpu_supplies(guests, standing, hosts, caps, places, place_values)
     rule = (rules[0], rules[2])
-    if is_spread[0]:
+    if is_spread[0] and _all_have_enough(numbers, parent, pools, guest_slots, place_of, caps, places, place_values,
+                                         asks, of_places, of_pools):  # fmt: skip
+        pass
+    elif is_spread[0]:
         divide_resource(
             0, first, pool_nodes, order, pools, weights, places, place_values, nodes, slots, guest_slots, asks, known,
             one_first, one_pool_nodes, one_places, one_values, one_nodes, one_slots, one_guest_slots, one_asks,
@@ -105,12 +108,9 @@ def divide_cpu(
             if of_places[_DIRTY, place] > 0.0:
                 for node in range(places[r.L_LAST, place] - 1, places[r.L_FIRST, place], -1):
                     pool = nodes[r.N_POOL, node]
-                    known[r.V_RESERVATION, node] = pools[r.P_RESERVATION, 0, pool]
-                    known[r.V_LIMIT, node], known[r.V_WEIGHT, node] = (
-                        pools[r.P_LIMIT, 0, pool],
-                        weights[0, pool],
-                    )
-                    sum_up(node, nodes, slots, asks, known)
+                    sum_up(node, nodes, asks)
+                    reservation, limit = pools[r.P_RESERVATION, 0, pool], pools[r.P_LIMIT, 0, pool]
+                    ask_as_pool(node, reservation, limit, weights[0, pool], nodes, asks, known)
                 fill_place(place, places, nodes, place_values, asks, known, rule)
     for guest in range(count):
         slot = guest_slots[0, guest]
@@ -118,6 +118,41 @@ def divide_cpu(
             count_cpu(guest, tick, values, codes, sums)
             values[r.X_DELIVERED, guest] = asks[r.A_GIVEN, slot]
     _tell_unmet(tick, guest_slots, place_of, host_count, values, of_places, sums)
+    return True
+
+
+@kernel
+def _all_have_enough(
+    numbers: Any, parent: Any, pools: Any, guest_slots: Any, place_of: Any, caps: Any, places: Any, place_values: Any,
+    asks: Any, of_places: Any, of_pools: Any,
+) -> bool:  # fmt: skip
+    """Give all guests all they may have, where every host has as much and no pool's limit stands in the way.
+
+    Then nothing need be apportioned: with limits that do not bind as one machine, none binds in any place.
+    """
+    for place in range(place_values.shape[1]):
+        of_places[_CAPS, place] = 0.0
+    any_limit = False
+    for pool in range(parent.shape[0]):
+        of_pools[pool] = 0.0
+        any_limit = any_limit or pools[r.P_LIMIT, 0, pool] < math.inf
+    for guest in range(caps.shape[0]):
+        if guest_slots[0, guest] >= 0:
+            of_places[_CAPS, place_of[0, guest]] += caps[guest]
+            pool = numbers[r.I_POOL, guest] if any_limit else -1
+            while pool >= 0:
+                of_pools[pool] += caps[guest]
+                pool = parent[pool]
+    for pool in range(parent.shape[0]):
+        if of_pools[pool] > pools[r.P_LIMIT, 0, pool]:
+            return False
+    for place in range(place_values.shape[1]):
+        if places[r.L_KIND, place] == r.CPU_PLACE and of_places[_CAPS, place] > place_values[r.Q_SUPPLY, place]:
+            return False
+    for guest in range(caps.shape[0]):
+        slot = guest_slots[0, guest]
+        if slot >= 0:
+            asks[r.A_GIVEN, slot] = caps[guest]
     return True
 
 

@@ -153,7 +153,7 @@ class Ticks:
             np.zeros(forest.homes[2].size), np.zeros(nodes, dtype=np.int64),
             np.zeros((2, hosts.shape[1], max(site.images, 1))),
         )  # fmt: skip
-        self._cpu_room = np.zeros((2, places)), np.zeros(guests)
+        self._cpu_room = np.zeros((3, places)), np.zeros(guests), np.zeros(layout.parent.size)
         self._sums = (self.of_guests, self.by_cause, self.of_places)
         per_size = rules[r.R_PER_SIZE] > 0
         kernels().pool_weights(
