@@ -8,7 +8,7 @@ from ruvex.engine._forest import build_forest
 from ruvex.engine._look import settle, tell_places
 from ruvex.engine._moment import divide_as_one, divide_moment
 from ruvex.engine._numa import find_homes
-from ruvex.engine._record import flush, put_rows
+from ruvex.engine._record import put_rows
 from ruvex.engine._run import note_savings, run_ticks
 from ruvex.engine._signals import highest_until, signals_at
 from ruvex.engine._sums import claim_sums, pool_sums
@@ -24,7 +24,6 @@ __all__ = [
     "find_causes",
     "find_homes",
     "find_stops",
-    "flush",
     "highest_until",
     "note_savings",
     "pool_sums",

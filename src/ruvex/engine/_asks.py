@@ -259,15 +259,22 @@ def ask_pools(
     ``known[r.V_AS_ONE]`` is what the guests below each node would get as one machine.
     """
     for i in range(order.shape[0] - 1, -1, -1):
-        pool = order[i]
-        start, end = first[resource, pool], first[resource, pool + 1]
-        reservation, limit = pools[r.P_RESERVATION, resource, pool], pools[r.P_LIMIT, resource, pool]
-        for at in range(start, end):
-            sum_up(pool_nodes[at], nodes, asks)
-        if end - start == 1:
-            ask_as_pool(pool_nodes[start], reservation, limit, weights[resource, pool], nodes, asks, known)
-        elif end > start:
-            _apportion(start, end, pool_nodes, reservation, limit, weights[resource, pool], nodes, asks, known)
+        ask_pool(resource, order[i], first, pool_nodes, pools, weights, nodes, asks, known)
+
+
+@part
+def ask_pool(
+    resource: int, pool: int, first: Any, pool_nodes: Any, pools: Any, weights: Any, nodes: Any, asks: Any, known: Any
+) -> None:
+    """Work out what one pool asks for in each place, once its members have asked."""
+    start, end = first[resource, pool], first[resource, pool + 1]
+    reservation, limit = pools[r.P_RESERVATION, resource, pool], pools[r.P_LIMIT, resource, pool]
+    for at in range(start, end):
+        sum_up(pool_nodes[at], nodes, asks)
+    if end - start == 1:
+        ask_as_pool(pool_nodes[start], reservation, limit, weights[resource, pool], nodes, asks, known)
+    elif end > start:
+        _apportion(start, end, pool_nodes, reservation, limit, weights[resource, pool], nodes, asks, known)
 
 
 @part
@@ -288,21 +295,30 @@ def _apportion(
         below_cap += max(0.0, cap - x)
         count += nodes[r.N_COUNT, node]
     more_reserved, more_allowed = max(0.0, reservation - floors), max(0.0, limit - as_one)
+    # Where a sum is 0, what is split goes by caps, and where those are 0 too, by how many guests are there.
+    by_cap, by_count = (1.0 / caps, 0.0) if caps > 0.0 else (0.0, 1.0 / count)
+    by_more, by_less = _one_over(over_floor), _one_over(below_cap)
+    by_x = _one_over(as_one)
     for at in range(start, end):
         node = pool_nodes[at]
         slot = nodes[r.N_SLOT, node]
         floor, cap, x = asks[r.A_FLOOR, slot], asks[r.A_CAP, slot], known[r.V_AS_ONE, node]
-        otherwise = cap / caps if caps > 0.0 else nodes[r.N_COUNT, node] / count
-        part_reserved = max(0.0, x - floor) / over_floor if over_floor > 0.0 else otherwise
+        otherwise = cap * by_cap + nodes[r.N_COUNT, node] * by_count
+        part_reserved = max(0.0, x - floor) * by_more if over_floor > 0.0 else otherwise
         here = math.inf
         if limit < math.inf:
-            part_allowed = max(0.0, cap - x) / below_cap if below_cap > 0.0 else otherwise
+            part_allowed = max(0.0, cap - x) * by_less if below_cap > 0.0 else otherwise
             here = max(floor, x + more_allowed * part_allowed)
-        part_weight = x / as_one if as_one > 0.0 else otherwise
+        part_weight = x * by_x if as_one > 0.0 else otherwise
         ask_as_pool(
             node, floor + more_reserved * part_reserved, here, weight * max(part_weight, LEAST_WEIGHT), nodes, asks,
             known,
         )  # fmt: skip
+
+
+@part
+def _one_over(total: float) -> float:
+    return 1.0 / total if total > 0.0 else 0.0
 
 
 @kernel
@@ -326,9 +342,14 @@ def copy_asks(resource: int, guest_slots: Any, asks: Any, one_slots: Any, one: A
     for guest in range(guest_slots.shape[1]):
         slot = guest_slots[resource, guest]
         if slot >= 0:
-            there = one_slots[resource, guest]
-            for row in range(r.A_WEIGHT + 1):
-                one[row, there] = asks[row, slot]
+            ask_alike(slot, asks, one_slots[resource, guest], one)
+
+
+@part
+def ask_alike(slot: int, asks: Any, one_slot: int, one: Any) -> None:
+    """Let a guest ask the same of the forest in which all hosts are one."""
+    for row in range(r.A_WEIGHT + 1):
+        one[row, one_slot] = asks[row, slot]
 
 
 @kernel

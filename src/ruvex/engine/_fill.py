@@ -145,6 +145,17 @@ def _fill_node(node: int, amount: float, nodes: Any, asks: Any, known: Any, on_t
     if last - first == 1:
         _fill_one(node, first, amount, asks, known, on_top, idle)
         return 0.0
+    if (
+        nodes[r.N_POOL, node] >= 0
+        and known[r.V_LIMITED, node] == 0.0
+        and amount >= asks[r.A_CAP, nodes[r.N_SLOT, node]]
+    ):
+        # The pool asks for just what its members ask for, and has it.
+        known[r.V_BROKEN, node] = 0.0
+        known[r.V_LEVEL, node] = known[r.V_HEADROOM, node] = math.inf
+        for slot in range(first, last):
+            asks[r.A_GIVEN, slot] = asks[r.A_CAP, slot]
+        return 0.0
     floors, uses, caps, owns = 0.0, 0.0, 0.0, 0.0
     for slot in range(first, last):
         floors += asks[r.A_FLOOR, slot]
@@ -254,9 +265,7 @@ def sum_up(node: int, nodes: Any, asks: Any) -> None:
 
 
 @part
-def ask_as_pool(
-    node: int, reservation: float, limit: float, weight: float, nodes: Any, asks: Any, known: Any
-) -> None:
+def ask_as_pool(node: int, reservation: float, limit: float, weight: float, nodes: Any, asks: Any, known: Any) -> None:
     """Turn what the members of a pool's node ask for into what the pool asks for there (section 3)."""
     slot = nodes[r.N_SLOT, node]
     known[r.V_RESERVATION, node], known[r.V_LIMIT, node], known[r.V_WEIGHT, node] = reservation, limit, weight

@@ -30,13 +30,14 @@ from ruvex.engine._layers import lay_out, outcome, spread_far
 
 @kernel
 def fill_as_one(
-    resource: int, places: Any, values: Any, guest_slots: Any, asks: Any, pools: Any, order: Any, weights: Any,
-    one_places: Any, one_values: Any, one_nodes: Any, one_slots: Any, one_guest_slots: Any, one_first: Any,
-    one_pool_nodes: Any, one: Any, one_known: Any, rule: Any,
+    resource: int, places: Any, values: Any, pools: Any, order: Any, weights: Any, one_places: Any, one_values: Any,
+    one_nodes: Any, one_first: Any, one_pool_nodes: Any, one: Any, one_known: Any, rule: Any,
 ) -> float:  # fmt: skip
-    """Divide one resource with all hosts as one machine and all settings whole; banks stay by themselves."""
+    """Divide one resource with all hosts as one machine and all settings whole; banks stay by themselves.
+
+    Guests have asked there by now (``copy_asks``).
+    """
     worst = 0.0
-    copy_asks(resource, guest_slots, asks, one_guest_slots, one)
     one_supplies(resource, places, values, one_places, one_values)
     ask_pools_whole(resource, one_first, one_pool_nodes, order, pools, weights, one_nodes, one, one_known)
     for place in range(one_places.shape[1]):
@@ -56,9 +57,10 @@ def divide_as_one(
     """Divide both resources with all hosts as one machine, after ``divide_moment``."""
     worst = 0.0
     for resource in range(2):
+        copy_asks(resource, guest_slots, asks, one_guest_slots, one)
         residual = fill_as_one(
-            resource, places, values, guest_slots, asks, pools, order, weights, one_places, one_values, one_nodes,
-            one_slots, one_guest_slots, one_first, one_pool_nodes, one, one_known, rule,
+            resource, places, values, pools, order, weights, one_places, one_values, one_nodes, one_first,
+            one_pool_nodes, one, one_known, rule,
         )  # fmt: skip
         worst = max(worst, residual)
     return worst
@@ -76,16 +78,24 @@ def divide_resource(
     With ``is_spread`` some pool lives in several places: all hosts are divided as one machine first, by which its
     settings are apportioned. Gives the largest residual.
     """
-    worst = 0.0
     if is_spread:
+        copy_asks(resource, guest_slots, asks, one_guest_slots, one)
         worst = fill_as_one(
-            resource, places, values, guest_slots, asks, pools, order, weights, one_places, one_values, one_nodes,
-            one_slots, one_guest_slots, one_first, one_pool_nodes, one, one_known, rule,
+            resource, places, values, pools, order, weights, one_places, one_values, one_nodes, one_first,
+            one_pool_nodes, one, one_known, rule,
         )  # fmt: skip
         note_as_one(resource, places, nodes, slots, guest_slots, asks, known, one_guest_slots, one)
         ask_pools(resource, first, pool_nodes, order, pools, weights, nodes, asks, known)
     else:
+        worst = 0.0
         ask_pools_whole(resource, first, pool_nodes, order, pools, weights, nodes, asks, known)
+    return max(worst, fill_places(resource, places, values, nodes, asks, known, rule))
+
+
+@kernel
+def fill_places(resource: int, places: Any, values: Any, nodes: Any, asks: Any, known: Any, rule: Any) -> float:
+    """Divide one resource in all of its places, once pools have asked; gives the largest residual."""
+    worst = 0.0
     for place in range(places.shape[1]):
         if (places[r.L_KIND, place] == r.CPU_PLACE) == (resource == 0):
             if resource == 1:

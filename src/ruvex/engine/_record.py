@@ -1,4 +1,4 @@
-"""Recording a play: rows are gathered in blocks and turned round, written row by row and read guest by guest."""
+"""Recording a play, row by row."""
 
 from __future__ import annotations
 
@@ -12,8 +12,6 @@ _KEPT = (
     r.X_SHARED, r.X_SELF_PAGED, r.X_BRIDGED, r.X_CACHE, r.X_PACE, r.X_MET,
 )  # fmt: skip
 """The rows of the state behind ``CHANNELS``."""
-_TILE = 16
-"""Values of four bytes that one line of a processor's cache holds."""
 
 
 @kernel
@@ -23,50 +21,26 @@ def put_rows(
 ) -> None:  # fmt: skip
     """Fill the rows up to one, that one not included, with the state as it is.
 
-    ``record`` is the block of channels (channels, rows, guests), of codes (2, rows, guests), of places (places,
-    channels, rows), and what they are turned into: (channels, guests, rows) and (2, guests, rows).
+    ``record`` is what is kept of guests, shape (channels, rows, guests), their codes (2, rows, guests), and of places
+    (places, channels, rows).
     """
-    block, code_block, of_places, series, code_series = record
-    size = block.shape[1]
-    _put_places(
-        counters[r.Z_ROWS], until, hosts, guests, places, place_of, guest_slots, place_values, values, of_places
-    )
-    while counters[r.Z_ROWS] < until:
-        row = counters[r.Z_ROWS] - counters[r.Z_WRITTEN]
-        for channel in range(len(_KEPT)):
-            kept = _KEPT[channel]
-            for guest in range(guests.shape[1]):
-                block[channel, row, guest] = values[kept, guest]
-        for guest in range(guests.shape[1]):
-            code_block[0, row, guest], code_block[1, row, guest] = (
-                codes[r.C_PHASE, guest],
-                codes[r.C_CAUSE, guest],
-            )
-        counters[r.Z_ROWS] += 1
-        if counters[r.Z_ROWS] - counters[r.Z_WRITTEN] == size:
-            flush(counters, record)
-            counters[r.Z_WRITTEN] = counters[r.Z_ROWS]
-
-
-@kernel
-def flush(counters: Any, record: Any) -> None:
-    """Turn the gathered rows round, so that they can be read."""
-    block, code_block, of_places, series, code_series = record
-    written, guests = counters[r.Z_WRITTEN], block.shape[2]
-    done = counters[r.Z_ROWS] - written
-    # Some guests at a time, so that both what is read and what is written stays at hand.
-    for channel in range(block.shape[0]):
-        for first in range(0, guests, _TILE):
-            for row in range(done):
-                for guest in range(first, min(first + _TILE, guests)):
-                    # What is 0 from the start is left so: memory that nobody writes to is never asked for.
-                    if block[channel, row, guest] != 0.0:
-                        series[channel, guest, written + row] = block[channel, row, guest]
-    for channel in range(2):
-        for first in range(0, guests, _TILE):
-            for row in range(done):
-                for guest in range(first, min(first + _TILE, guests)):
-                    code_series[channel, guest, written + row] = code_block[channel, row, guest]
+    channels, of_codes, of_places = record
+    first = counters[r.Z_ROWS]
+    _put_places(first, until, hosts, guests, places, place_of, guest_slots, place_values, values, of_places)
+    count = guests.shape[1]
+    for channel in range(len(_KEPT)):
+        kept, having = _KEPT[channel], 0
+        for guest in range(count):
+            having += 1 if values[kept, guest] != 0.0 else 0
+        # What nobody has is left as it is: memory that nobody writes to is never asked for.
+        if having > 0:
+            for row in range(first, until):
+                for guest in range(count):
+                    channels[channel, row, guest] = values[kept, guest]
+    for row in range(first, until):
+        for guest in range(count):
+            of_codes[0, row, guest], of_codes[1, row, guest] = codes[r.C_PHASE, guest], codes[r.C_CAUSE, guest]
+    counters[r.Z_ROWS] = max(first, until)
 
 
 @kernel

@@ -183,7 +183,7 @@ def run_ticks(
         if following > tick + 1:
             do_batch(following - 1, guests, now, rules, values, codes, batch, jobs, notes, counters)
         if every < math.inf:
-            until = min(math.ceil(following / every - _ALMOST), record[3].shape[2])
+            until = min(math.ceil(following / every - _ALMOST), record[0].shape[1])
             put_rows(
                 until, host_count, guests, places, place_of, guest_slots, place_values, values, codes, counters, record
             )

@@ -6,10 +6,10 @@ import math
 from typing import Any
 
 from ruvex.engine import rows as r
-from ruvex.engine._asks import ask_cpu, cpu_supplies
+from ruvex.engine._asks import ask_alike, ask_cpu, ask_pool, ask_pools, cpu_supplies, note_as_one
 from ruvex.engine._fill import ask_as_pool, fill_place, sum_up
 from ruvex.engine._jit import kernel, part
-from ruvex.engine._moment import divide_resource
+from ruvex.engine._moment import fill_as_one, fill_places
 from ruvex.engine._tally import UNMET, count_cpu, count_unmet
 
 _JOB_ENDS = 0.5
@@ -17,7 +17,7 @@ _JOB_ENDS = 0.5
 _NOISE = 1e-9
 _FAR = 1e12
 """Ticks that no plan lasts."""
-_DIRTY, _UNMET, _CAPS = range(3)
+_DIRTY, _UNMET = range(2)
 
 
 @part
@@ -56,7 +56,7 @@ def divide_cpu(
     batch
         Batch work of guests.
     room
-        Shape (2, places), (guests,) and (pools,).
+        Shape (2, places), (guests,) and (pools + 1,): the last tells whether there was enough as one machine.
     """
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
@@ -69,6 +69,8 @@ def divide_cpu(
         of_places[_DIRTY, host] = 1.0 if anew else 0.0
         doubles = doubles or (hosts[r.H_YIELD, host] > 0.0 and hosts[r.H_FURTHER, host] > 0.0)
     any_other = False
+    for pool in range(parent.shape[0]):
+        of_pools[pool] = 0.0
     for guest in range(count):
         slot = guest_slots[0, guest]
         if slot < 0:
@@ -83,9 +85,12 @@ def divide_cpu(
             floor, cap = asks[r.A_FLOOR, slot], asks[r.A_CAP, slot]
             # Who is held still at the end of a move wants its processors, and has none.
             ask_cpu(guest, slot, 0.0 if codes[r.C_HELD, guest] > 0 else wanted, guests, standing, hosts, asks)
-            if asks[r.A_FLOOR, slot] != floor or asks[r.A_CAP, slot] != cap:
+            if asks[r.A_FLOOR, slot] != floor or asks[r.A_CAP, slot] != cap or anew:
                 of_places[_DIRTY, place_of[0, guest]] = 1.0
                 any_dirty = True
+                if is_spread[0]:
+                    ask_alike(slot, asks, one_guest_slots[0, guest], one_asks)
+                    _note_chain(slot, nodes, slots, asks, known, of_pools)
         caps[guest] = asks[r.A_CAP, slot]
     if not any_dirty:
         if any_other:
@@ -94,15 +99,22 @@ def divide_cpu(
     if doubles or anew:
         cpu_supplies(guests, standing, hosts, caps, places, place_values)
     rule = (rules[0], rules[2])
-    if is_spread[0] and _all_have_enough(numbers, parent, pools, guest_slots, place_of, caps, places, place_values,
-                                         asks, of_places, of_pools):  # fmt: skip
-        pass
-    elif is_spread[0]:
-        divide_resource(
-            0, first, pool_nodes, order, pools, weights, places, place_values, nodes, slots, guest_slots, asks, known,
-            one_first, one_pool_nodes, one_places, one_values, one_nodes, one_slots, one_guest_slots, one_asks,
-            one_known, rule, True,
+    if is_spread[0]:
+        fill_as_one(
+            0, places, place_values, pools, order, weights, one_places, one_values, one_nodes, one_first,
+            one_pool_nodes, one_asks, one_known, rule,
         )  # fmt: skip
+        had_enough, has_enough = of_pools[parent.shape[0]] > 0.0, _has_all(0, one_places, one_known)
+        of_pools[parent.shape[0]] = 1.0 if has_enough else 0.0
+        if anew or not had_enough or not has_enough:
+            note_as_one(0, places, nodes, slots, guest_slots, asks, known, one_guest_slots, one_asks)
+            ask_pools(0, first, pool_nodes, order, pools, weights, nodes, asks, known)
+            fill_places(0, places, place_values, nodes, asks, known, rule)
+        else:
+            _follow_pools(first, pool_nodes, order, pools, weights, nodes, asks, known, of_places, of_pools)
+            for place in range(host_count):
+                if of_places[_DIRTY, place] > 0.0:
+                    fill_place(place, places, nodes, place_values, asks, known, rule)
     else:
         for place in range(host_count):
             if of_places[_DIRTY, place] > 0.0:
@@ -121,39 +133,44 @@ def divide_cpu(
     return True
 
 
-@kernel
-def _all_have_enough(
-    numbers: Any, parent: Any, pools: Any, guest_slots: Any, place_of: Any, caps: Any, places: Any, place_values: Any,
-    asks: Any, of_places: Any, of_pools: Any,
-) -> bool:  # fmt: skip
-    """Give all guests all they may have, where every host has as much and no pool's limit stands in the way.
+@part
+def _has_all(place: int, places: Any, known: Any) -> bool:
+    """Tell whether everybody in a place has all it may have: then no node has a level."""
+    lowest = math.inf
+    for node in range(places[r.L_FIRST, place], places[r.L_LAST, place]):
+        lowest = min(lowest, known[r.V_LEVEL, node])
+    return lowest == math.inf
 
-    Then nothing need be apportioned: with limits that do not bind as one machine, none binds in any place.
+
+@part
+def _note_chain(slot: int, nodes: Any, slots: Any, asks: Any, known: Any, of_pools: Any) -> None:
+    """Take note, at all nodes above a guest, of what it asks for now; as one machine it gets just that."""
+    node = slots[r.T_OWNER, slot]
+    while nodes[r.N_POOL, node] >= 0:
+        total = 0.0
+        for member in range(nodes[r.N_FIRST, node], nodes[r.N_LAST, node]):
+            child = slots[r.T_NODE, member]
+            total += asks[r.A_CAP, member] if child < 0 else known[r.V_AS_ONE, child]
+        known[r.V_AS_ONE, node] = total
+        of_pools[nodes[r.N_POOL, node]] = 1.0
+        node = nodes[r.N_PARENT, node]
+
+
+@part
+def _follow_pools(
+    first: Any, pool_nodes: Any, order: Any, pools: Any, weights: Any, nodes: Any, asks: Any, known: Any,
+    of_places: Any, of_pools: Any,
+) -> None:  # fmt: skip
+    """Apportion anew what belongs to pools some guest of which asks for something else, and to no others.
+
+    That is all there is to do while as one machine everybody has enough: no other pool's parts change then.
     """
-    for place in range(place_values.shape[1]):
-        of_places[_CAPS, place] = 0.0
-    any_limit = False
-    for pool in range(parent.shape[0]):
-        of_pools[pool] = 0.0
-        any_limit = any_limit or pools[r.P_LIMIT, 0, pool] < math.inf
-    for guest in range(caps.shape[0]):
-        if guest_slots[0, guest] >= 0:
-            of_places[_CAPS, place_of[0, guest]] += caps[guest]
-            pool = numbers[r.I_POOL, guest] if any_limit else -1
-            while pool >= 0:
-                of_pools[pool] += caps[guest]
-                pool = parent[pool]
-    for pool in range(parent.shape[0]):
-        if of_pools[pool] > pools[r.P_LIMIT, 0, pool]:
-            return False
-    for place in range(place_values.shape[1]):
-        if places[r.L_KIND, place] == r.CPU_PLACE and of_places[_CAPS, place] > place_values[r.Q_SUPPLY, place]:
-            return False
-    for guest in range(caps.shape[0]):
-        slot = guest_slots[0, guest]
-        if slot >= 0:
-            asks[r.A_GIVEN, slot] = caps[guest]
-    return True
+    for i in range(order.shape[0] - 1, -1, -1):
+        pool = order[i]
+        if of_pools[pool] > 0.0:
+            ask_pool(0, pool, first, pool_nodes, pools, weights, nodes, asks, known)
+            for at in range(first[0, pool], first[0, pool + 1]):
+                of_places[_DIRTY, nodes[r.N_PLACE, pool_nodes[at]]] = 1.0
 
 
 @kernel

@@ -119,13 +119,13 @@ K_PRESSURE, K_JOB_DONE = range(2)
 
 # Numbers that a play carries from tick to tick.
 (
-    Z_TICK, Z_DUE, Z_MOVED, Z_SETTLED, Z_TIMER, Z_REREAD, Z_CPU_ANEW, Z_BOOTS, Z_JOBS, Z_NOTES, Z_ROWS, Z_WRITTEN,
-    Z_LOOKS, Z_COUNTED, Z_MEMORY_ANEW, Z_WORKED,
-) = range(16)  # fmt: skip
+    Z_TICK, Z_DUE, Z_MOVED, Z_SETTLED, Z_TIMER, Z_REREAD, Z_CPU_ANEW, Z_BOOTS, Z_JOBS, Z_NOTES, Z_ROWS, Z_LOOKS,
+    Z_MEMORY_ANEW, Z_WORKED,
+) = range(14)  # fmt: skip
 """The tick, the place in the list of due signals; whether demands on memory have moved since the last look, whether it
 came to rest, the first tick at which something falls due by itself; whether demands, CPU or memory are to be worked out
-anew; whether anybody boots; how many jobs, notes and rows there are, and rows written out; looks so far; the tick up to
-which savings are counted; ticks worked out so far."""
+anew; whether anybody boots; how many jobs, notes and rows there are; looks so far; whether what elastic memory saves is
+to be noted; ticks worked out so far."""
 
 # Ends of a run of ticks.
 E_REACHED, E_BOOTED, E_LOOKED, E_ROOM = range(4)

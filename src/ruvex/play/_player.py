@@ -283,8 +283,7 @@ class Player:
             self.moves.step()
 
     def _leave_readable(self) -> None:
-        self.ticks.put_last_row()
-        self.ticks.flush()
+        self.ticks.leave_readable()
 
     # Telling
 

@@ -17,8 +17,6 @@ Floats = NDArray[np.float64]
 
 CODES: Final = ("phase", "cause")
 """What is kept of guests as positions in ``PHASES`` and ``CAUSES``."""
-_BLOCK: Final = 128
-"""Rows gathered before they are turned round: written row by row, read guest by guest."""
 
 
 def _large_zeros(shape: tuple[int, ...]) -> NDArray[np.float32]:
@@ -59,11 +57,10 @@ class Recording:
         count = 0 if every_s is None else int(np.floor(end_s / every_s + 1e-9)) + 1
         self.times_s: Floats = np.arange(count, dtype=np.float64) * (every_s or 0.0)
         guests, self.rows = len(guest_ids), 0
-        self._series = _large_zeros((len(CHANNELS), guests, count))
-        self._codes = np.zeros((len(CODES), guests, count), dtype=np.uint8)
+        # Written row by row as the play goes on; what reads them guest by guest sees them turned round.
+        self._channels = _large_zeros((len(CHANNELS), count, guests))
+        self._codes = np.zeros((len(CODES), count, guests), dtype=np.uint8)
         self._places = np.zeros((len(place_ids), len(PLACE_CHANNELS), count), dtype=np.float32)
-        self._block = np.zeros((len(CHANNELS), _BLOCK, guests), dtype=np.float32)
-        self._code_block = np.zeros((len(CODES), _BLOCK, guests), dtype=np.uint8)
 
     @property
     def guest_index(self) -> Mapping[str, int]:
@@ -73,13 +70,13 @@ class Recording:
     @property
     def arrays_to_write(self) -> tuple[NDArray[Any], ...]:
         """What the kernel writes rows into."""
-        return self._block, self._code_block, self._places, self._series, self._codes
+        return self._channels, self._codes, self._places
 
     def series(self, channel: str) -> NDArray[Any]:
         """Give a channel of all guests, shape (guests, rows): float32, or uint8 for codes."""
         if channel in CODES:
-            return self._codes[CODES.index(channel), :, : self.rows]
-        return self._series[CHANNELS.index(channel), :, : self.rows]
+            return self._codes[CODES.index(channel), : self.rows].T
+        return self._channels[CHANNELS.index(channel), : self.rows].T
 
     def of_places(self, channel: str) -> NDArray[np.float32]:
         """Give a channel of all hosts and banks, shape (places, rows)."""

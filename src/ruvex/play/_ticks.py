@@ -42,7 +42,7 @@ class Ticks:
         self.site, self.state, self.end_tick, self._skip = site, state, end_tick, skip
         self._recording = recording
         guests, places = site.guests.shape[1], site.forest.trees.places.shape[1]
-        self.counters = np.zeros(16, dtype=np.int64)
+        self.counters = np.zeros(14, dtype=np.int64)
         self.counters[r.Z_TIMER] = r.NEVER
         self.counters[[r.Z_MOVED, r.Z_REREAD, r.Z_CPU_ANEW, r.Z_MEMORY_ANEW]] = 1, 2, 1, 1
         self.place_values = np.zeros((r.Q_ROWS, places))
@@ -153,7 +153,7 @@ class Ticks:
             np.zeros(forest.homes[2].size), np.zeros(nodes, dtype=np.int64),
             np.zeros((2, hosts.shape[1], max(site.images, 1))),
         )  # fmt: skip
-        self._cpu_room = np.zeros((3, places)), np.zeros(guests), np.zeros(layout.parent.size)
+        self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1)
         self._sums = (self.of_guests, self.by_cause, self.of_places)
         per_size = rules[r.R_PER_SIZE] > 0
         kernels().pool_weights(
@@ -194,14 +194,8 @@ class Ticks:
         noted: list[list[float]] = self._notes[:, :count].T.tolist()
         return noted
 
-    def flush(self) -> None:
-        """Make every recorded row readable."""
-        if self._recording.rows != self.counters[r.Z_ROWS]:
-            kernels().flush(self.counters, self._recording.arrays_to_write)
-            self._recording.rows = int(self.counters[r.Z_ROWS])
-
-    def put_last_row(self) -> None:
-        """Record the state at the very end, where a row is due there."""
+    def leave_readable(self) -> None:
+        """Tell the recording how many rows it has by now, with that of the very end, where one is due there."""
         count = self._recording.times_s.size
         if count and self.counters[r.Z_ROWS] < count and self.tick >= self.end_tick:
             kernels().put_rows(
@@ -209,6 +203,7 @@ class Ticks:
                 self.place_values, self.state.values, self.state.codes, self.counters,
                 self._recording.arrays_to_write,
             )  # fmt: skip
+        self._recording.rows = int(self.counters[r.Z_ROWS])
 
     def count(self) -> None:
         """Count everything up to now, before somebody's state changes from outside."""
