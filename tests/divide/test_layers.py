@@ -11,6 +11,7 @@ from hypothesis import given, settings
 
 from ruvex.divide import Division, causes_of, day_of, divide
 from ruvex.plan import Plan
+from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
@@ -55,6 +56,27 @@ class WorkedExamples(unittest.TestCase):
         self.assertAlmostEqual(found["pace"], 1 / (1 + (1.5 * 1600 + 25 * 1040) / 4000), places=6)
         evenly = layers(division_of([guest], rules={"balloon_max_percent": 25, "settling_by_use": 0}), "a")
         self.assertAlmostEqual(evenly["pace"], 1 / (1 + (1.5 * 1600 + 25 * 3040) / 6000), places=6)
+
+    def test_the_faster_disk_takes_what_is_worked_with(self) -> None:
+        """2000 of 5000 pages at work are missing in a bank: they go where they come back from sooner.
+
+        That is its volume where the guest's own disk is the slower one, and the guest's own disk, through its balloon,
+        where the volume is.
+        """
+        guest = memory_guest("a", 5000, 5000, mode="thin", size=6000, bank=True)
+        for own, volume, taken, left in (("hdd", "ssd", "spilled", "balloon"), ("ssd", "hdd", "balloon", "spilled")):
+            with self.subTest(own=own, volume=volume):
+                bank = {
+                    "size_mib": 3000, "max_mib": 3000, "spill_volumes": [{"id": "v", "mib": 6000, "kind": volume}]
+                }  # fmt: skip
+                plan = plan_of([guest], host=HOST | {"bank": bank, "spill_kind": own})
+                found = layers(divide(site_of(plan, {}), 0.0), "a")
+                self.assertGreater(found[taken], 1000)
+                self.assertNotIn(left, found)
+                player = Player(site_of(plan, {}), until_s=900)
+                player.run()
+                self.assertAlmostEqual(float(getattr(player.state, taken)[0]), found[taken], places=3)
+                self.assertEqual(float(getattr(player.state, left)[0]), 0)
 
     def test_without_agent_there_is_no_balloon(self) -> None:
         """All of it is squeezed and spilled, which the agent would have spared."""

@@ -237,6 +237,14 @@ class Work(PlayCase):
         self.assertAlmostEqual(guest_of(player.summary(), "rival").fluid_wait, 200 / 800, places=6)
         self.assertEqual(guest_of(player.summary(), "rival").unmet_s, 200)
 
+    def test_batch_work_that_waits_for_pages_wants_more_of_a_processor(self) -> None:
+        """800 of 4000 pages are squeezed and 1520 spilled: 300 MHz of work take 10.8 times as much; none is left."""
+        guest = memory_guest("a", 4000, 4000, mode="thin", size=4000, limit=2000) | {"vcpus": 10, "agent": False}
+        guest["demand"] |= {"cpu": 300, "kind": "batch"}
+        player = self.play(plan_of([guest]), until_s=900)
+        self.assertAlmostEqual(self.of(player, "a", "wanted"), 300 * 10.8, places=6)
+        self.assertEqual(self.of(player, "a", "backlog"), 0)
+
     def test_a_job_that_never_ends_is_told_as_unfinished(self) -> None:
         """Work that is still behind at the end has no finish."""
         guest = cpu_guest("a", 0, limit=1000)
