@@ -165,8 +165,8 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
     from PyQt6.QtTest import QTest
 
     from ruvex.desktop import make_application, make_window
-    from ruvex.desktop.actions import ActionName
-    from ruvex.desktop.state import State
+    from ruvex.desktop.kit.actions import ActionName
+    from ruvex.desktop.state.preferences import State
 
     application = make_application()
     lines = []

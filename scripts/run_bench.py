@@ -240,7 +240,7 @@ def open_window() -> Iterator[Any]:
     """Open the real window, offscreen, with a site of 500 guests and the explanation shown."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from ruvex.desktop import make_application, make_window
-    from ruvex.desktop.state import State
+    from ruvex.desktop.state.preferences import State
 
     application = make_application()
     with tempfile.TemporaryDirectory() as folder:

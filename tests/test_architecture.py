@@ -33,10 +33,13 @@ MAY_IMPORT: dict[str, set[str]] = {
 }
 CORE = tuple(MAY_IMPORT)
 MAY_IMPORT |= {"cli": {*CORE, "desktop"}, "desktop": {*CORE}}
-DESKTOP_MAY_NOT = {
-    "widgets": {"views", "sheets", "window", "app", "menus"},
-    "views": {"sheets", "window", "app", "menus"},
-    "sheets": {"views", "window", "app", "menus"},
+DESKTOP_MAY_IMPORT: dict[str, set[str]] = {
+    "kit": set(),
+    "state": set(),
+    "panels": {"kit", "state"},
+    "views": {"kit", "state", "panels"},
+    "sheets": {"kit", "state", "panels"},
+    "shell": {"kit", "state", "panels", "views", "sheets"},
 }
 MOST_LINES = 500
 
@@ -68,19 +71,43 @@ class Architecture(unittest.TestCase):
                         self.assertIn(name, (f"ruvex.{parts[1]}", "ruvex.engine.rows"), "import it from the root")
 
     def test_arrows_go_one_way_inside_the_desktop(self) -> None:
-        """Widgets know no view and no sheet; views know no sheet, sheets no view, and neither the window."""
+        """Kit and state know nothing of the window, panels know those two, views and sheets panels, the shell all."""
         desktop = SOURCE / "desktop"
         for path in sorted(desktop.rglob("*.py")):
-            parts = path.relative_to(desktop).parts
+            part = path.relative_to(desktop).parts[0]
             for name in imports_of(path):
                 names = name.split(".")
-                if len(parts) > 1 and names[:2] == ["ruvex", "desktop"] and len(names) > 2:
+                if part in DESKTOP_MAY_IMPORT and names[:2] == ["ruvex", "desktop"]:
                     with self.subTest(file=str(path), imports=name):
-                        self.assertNotIn(names[2], DESKTOP_MAY_NOT[parts[0]] - {parts[0]})
+                        self.assertIn(names[2], {part} | DESKTOP_MAY_IMPORT[part])
+
+    def test_views_know_nothing_of_each_other(self) -> None:
+        """Adding, changing or taking away a view touches no other."""
+        views = SOURCE / "desktop" / "views"
+        for path in sorted(views.rglob("*.py")):
+            view = path.relative_to(views).parts[0]
+            for name in imports_of(path):
+                names = name.split(".")
+                if names[:3] == ["ruvex", "desktop", "views"] and len(names) > 3:
+                    with self.subTest(file=str(path), imports=name):
+                        self.assertEqual(names[3], view)
+
+    def test_the_kit_knows_no_plan(self) -> None:
+        """Theme, fields, bars and notices could serve any program."""
+        for path in sorted((SOURCE / "desktop" / "kit").rglob("*.py")):
+            found = [n for n in imports_of(path) if n.startswith("ruvex") and not n.startswith("ruvex.desktop.kit")]
+            self.assertEqual(found, [], str(path))
+
+    def test_state_knows_no_widget(self) -> None:
+        """What is shown and changed can be tried without a window; the clipboard alone belongs to the application."""
+        for path in sorted((SOURCE / "desktop" / "state").rglob("*.py")):
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if isinstance(node, ast.ImportFrom) and node.module == "PyQt6.QtWidgets":
+                    self.assertLessEqual({alias.name for alias in node.names}, {"QApplication"}, str(path))
 
     def test_commands_and_window_do_not_wait_for_the_compiler(self) -> None:
         """Importing any package loads no compiler; only what calls a kernel does."""
-        packages = ", ".join(f"ruvex.{name}" for name in (*CORE, "cli", "desktop.window"))
+        packages = ", ".join(f"ruvex.{name}" for name in (*CORE, "cli", "desktop.shell.window"))
         code = f"import sys, {packages}\nprint([m for m in ('numba', 'llvmlite') if m in sys.modules])"
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, check=True,

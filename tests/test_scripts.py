@@ -42,7 +42,7 @@ class Scripts(unittest.TestCase):
     def test_picture(self) -> None:
         """A picture is taken at the size asked for; a plan that cannot be used is told."""
         target = self.folder / "a.png"
-        module = (sys.executable, "-m", "ruvex.desktop.picture")
+        module = (sys.executable, "-m", "ruvex.desktop.shell.picture")
         done = run(*module, str(DEMO), str(target), "--size", "1024x700", "--look", "dark", "--select", "mail")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertEqual(self.size_of(target), (1024, 700))

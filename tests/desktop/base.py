@@ -18,10 +18,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop import make_application, make_window
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.state import State
-from ruvex.desktop.widgets.setting_field import SettingField
-from ruvex.desktop.widgets.track import Track
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.track import Track
+from ruvex.desktop.state.preferences import State
 from ruvex.plan import Plan, plan_text
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"

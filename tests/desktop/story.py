@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop import make_application, make_window
 from ruvex.desktop.sheets.split_page import SplitPage
-from ruvex.desktop.state import State
+from ruvex.desktop.state.preferences import State
 from ruvex.divide import ladder_of
 from ruvex.plan import Guest, find_item, plan_text
 

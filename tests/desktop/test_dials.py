@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from ruvex.desktop.widgets.dial_settings import dial_settings
+from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.divide import divide
 from ruvex.plan import Guest, Plan, Pool, find_item
 from ruvex.site import site_of

@@ -7,10 +7,10 @@ import unittest
 from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtGui import QColor, QImage
 
-from ruvex.desktop.theme import DARK, LIGHT, blend
+from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
+from ruvex.desktop.kit.theme import DARK, LIGHT, blend
+from ruvex.desktop.state.rows import RowList
 from ruvex.desktop.views.division.frame import frame_for
-from ruvex.desktop.views.division.rows import RowList
-from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
 from ruvex.divide import divide
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of

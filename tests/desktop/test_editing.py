@@ -7,7 +7,7 @@ from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from ruvex.desktop.actions import ActionName
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.plan import Guest, find_item
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase

@@ -7,9 +7,9 @@ from pathlib import Path
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop import make_window
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.state import State
-from ruvex.desktop.window import Window
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.shell.window import Window
+from ruvex.desktop.state.preferences import State
 from ruvex.plan import change_settings, read_plan, write_plan
 from tests.desktop.base import LEFT, WindowCase
 

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from PyQt6.QtTest import QSignalSpy
 
 from ruvex.desktop import make_application
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.widgets.effect_line import effect_text
+from ruvex.desktop.panels.effect_line import effect_text
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.divide import divide
 from ruvex.plan import EditError, Plan, plan_text, read_plan
 from ruvex.site import site_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from unittest.mock import patch
 
-from ruvex.desktop.opening import Opening
+from ruvex.desktop.shell.opening import Opening
 from tests.desktop.base import WindowCase
 
 
@@ -13,7 +13,7 @@ class OpeningFirst(WindowCase):
 
     def opening(self, *, is_filled: bool) -> Opening:
         """Give the first window as it is with kernels kept or not."""
-        with patch("ruvex.desktop.opening.is_cache_filled", return_value=is_filled):
+        with patch("ruvex.desktop.shell.opening.is_cache_filled", return_value=is_filled):
             opening = Opening(self.window.theme, "harbour.json")
         self.addCleanup(opening.deleteLater)
         opening.show()

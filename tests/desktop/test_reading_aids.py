@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from ruvex.desktop.actions import ActionName
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.keys_page import KeysPage
 from ruvex.plan import Guest, find_item
 from tests.desktop.base import LEFT, WindowCase

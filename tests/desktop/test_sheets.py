@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox
 
-from ruvex.desktop.actions import ActionName
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.item_page import ItemPage

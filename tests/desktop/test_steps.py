@@ -9,11 +9,11 @@ from collections.abc import Callable
 from unittest import mock
 
 from ruvex.desktop import make_application
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.background import Background
-from ruvex.desktop.editing import Editor
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.steps import PromiseRefusedError, would_need_off
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.state.background import Background
+from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.steps import PromiseRefusedError, would_need_off
 from ruvex.divide import divide
 from ruvex.plan import EditError, PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
 from ruvex.promise import budget_of, claims_of

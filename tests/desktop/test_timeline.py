@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.demo import story_paths
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.form import Form
+from ruvex.desktop.shell.demo import story_paths
 from ruvex.desktop.views.timeline.columns import columns_of
 from ruvex.desktop.views.timeline.raster import Canvas
 from ruvex.desktop.views.timeline.ruler import event_text

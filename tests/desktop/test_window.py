@@ -12,9 +12,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QCloseEvent, QDropEvent
 from PyQt6.QtTest import QTest
 
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.app import tell_unexpected
-from ruvex.desktop.state import State
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.shell.app import tell_unexpected
+from ruvex.desktop.state.preferences import State
 from ruvex.desktop.views.division.story import row_story
 from ruvex.plan import ElasticMemory, Plan, read_plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of

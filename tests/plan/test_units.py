@@ -7,8 +7,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ruvex.desktop.units import GHZ, GIB, Unit
-from ruvex.desktop.widgets.figures import figure, parse, percent, typed
+from ruvex.desktop.state.figures import figure, parse, percent, typed
+from ruvex.desktop.state.units import GHZ, GIB, Unit
 from ruvex.plan import (
     UnitError,
     format_cpu,

@@ -231,8 +231,7 @@ class Power:
             self._ticks.count()
         for i in ready:
             guest = self._site.plan.guests[i]
-            # How long a need has been lower is counted from here.
-            state.agent[i], state.agent_due[i], state.low_since[i] = 1, r.NEVER, -1
+            state.agent[i], state.agent_due[i] = 1, r.NEVER
             self._tell("agent", guest.id, f"the agent of {guest.label} has loaded")
             bridged = float(state.bridged[i])
             if bridged > 0:

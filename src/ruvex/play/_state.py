@@ -26,7 +26,7 @@ _VALUES: Final = {
 }  # fmt: skip
 _CODES: Final = {
     "phase": r.C_PHASE, "agent": r.C_AGENT, "cause": r.C_CAUSE, "host": r.C_HOST, "spill_hdd": r.C_SPILL_HDD,
-    "low_since": r.C_LOW_SINCE, "agent_due": r.C_AGENT_DUE, "held": r.C_HELD, "sees": r.C_SEES,
+    "agent_due": r.C_AGENT_DUE, "held": r.C_HELD, "sees": r.C_SEES,
 }  # fmt: skip
 _OFF: Final = {r.C_PHASE: r.OFF, r.C_AGENT: 0, r.C_CAUSE: 0, r.C_LOW_SINCE: -1, r.C_AGENT_DUE: r.NEVER, r.C_HELD: 0}
 

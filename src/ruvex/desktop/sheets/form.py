@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.figures import parse_plain, parse_shares
-from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.plan import (
     UnitError,
     format_cpu,

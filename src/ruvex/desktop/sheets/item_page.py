@@ -8,12 +8,12 @@ from typing import Any
 from pydantic import BaseModel
 from PyQt6.QtWidgets import QVBoxLayout
 
-from ruvex.desktop.editing import Editor
-from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.sheets.side_sheet import Page
-from ruvex.desktop.steps import settings_step
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.steps import settings_step
 from ruvex.plan import EditError
 
 

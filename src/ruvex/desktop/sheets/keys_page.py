@@ -7,9 +7,9 @@ from typing import Final
 
 from PyQt6.QtWidgets import QGridLayout, QLabel
 
-from ruvex.desktop.actions import ActionName
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
-from ruvex.desktop.theme import Theme
 
 _IN_ROWS: Final = (
     ("↑ ↓ Page Home End", "Go from row to row; with Shift select on the way"),

@@ -6,12 +6,12 @@ from typing import Final
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
 
-from ruvex.desktop.editing import Editor
-from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field
 from ruvex.desktop.sheets.item_page import ItemPage
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.plan import Host
 
 _HOST: Final = (

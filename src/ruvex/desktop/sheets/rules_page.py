@@ -11,13 +11,13 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
-from ruvex.desktop.editing import Editor
-from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.rules_fields import SECTIONS, SHARING
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.figures import figure_with_unit
+from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.figures import figure_with_unit
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.divide import RESOURCES, Division
 from ruvex.plan import get_setting
 

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.plan import Bursts, Daily, Guest, Signal, Steps, format_cpu, format_memory, format_time, get_setting
 from ruvex.site import gather_signals
 

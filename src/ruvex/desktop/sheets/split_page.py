@@ -8,12 +8,12 @@ from typing import Any, Final
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.advise import amount_to_split, split_among
-from ruvex.desktop.open_plan import OpenPlan
+from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
-from ruvex.desktop.steps import Step, settings_step
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.widgets.figures import NAME, figure_with_unit, parse_plain
-from ruvex.desktop.widgets.setting_field import SettingField
+from ruvex.desktop.state.figures import NAME, figure_with_unit, parse_plain
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.divide import RESOURCES
 from ruvex.plan import EditError, Pool, UnitError
 

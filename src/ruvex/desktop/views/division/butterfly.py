@@ -19,18 +19,18 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QToolTip, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.gestures import Gestures
 from ruvex.desktop.views.division.name_line import NameLine
 from ruvex.desktop.views.division.picking import Picking
 from ruvex.desktop.views.division.reader_tree import ReaderTree
 from ruvex.desktop.views.division.row_painter import RowPainter
-from ruvex.desktop.views.division.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
 from ruvex.desktop.views.division.underlay import Underlay
-from ruvex.desktop.widgets.axis import Axis, binary_step, decimal_step
 from ruvex.divide import RESOURCES, looks_same
 
 GUEST_ROW: Final = 22

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Final
 
 from PyQt6.QtCore import QObject, QPointF, Qt, QTimer, pyqtSignal
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.steps import PromiseRefusedError, settings_step
-from ruvex.desktop.views.division.rows import Row
-from ruvex.desktop.widgets.axis import Axis
-from ruvex.desktop.widgets.dial_settings import dial_settings
-from ruvex.desktop.widgets.setting_text import setting_edit_text
-from ruvex.desktop.widgets.track import Handle
+from ruvex.desktop.kit.axis import Axis
+from ruvex.desktop.kit.track import Handle
+from ruvex.desktop.panels.dial_settings import dial_settings
+from ruvex.desktop.panels.setting_text import setting_edit_text
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import Row
+from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.divide import RESOURCES
 from ruvex.plan import EditError, Guest, Pool, find_item, get_setting, has_setting
 

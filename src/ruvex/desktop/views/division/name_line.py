@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.theme import Theme
 
 
 class NameLine(QLineEdit):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.views.division.rows import RowList
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import RowList
 
 
 class Picking:

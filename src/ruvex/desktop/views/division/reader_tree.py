@@ -8,8 +8,8 @@ from PyQt6.QtCore import QAbstractItemModel, QModelIndex, QObject, Qt, pyqtSigna
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QTreeView
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.views.division.rows import Row, RowList
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
 
 if TYPE_CHECKING:

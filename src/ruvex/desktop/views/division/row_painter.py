@@ -8,14 +8,15 @@ from typing import Final
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import BarColours, Theme
+from ruvex.desktop.kit.axis import Axis
+from ruvex.desktop.kit.bars import Bar, draw_bar, draw_ghost
+from ruvex.desktop.kit.theme import BarColours, Theme
+from ruvex.desktop.kit.triangle import paint_triangle
+from ruvex.desktop.panels.row_bars import Bars, bars_of
+from ruvex.desktop.state.figures import figure
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
-from ruvex.desktop.views.division.rows import Row, host_label
-from ruvex.desktop.widgets.axis import Axis
-from ruvex.desktop.widgets.bars import Bar, Bars, bars_of, draw_bar, draw_ghost
-from ruvex.desktop.widgets.figures import figure
-from ruvex.desktop.widgets.triangle import paint_triangle
 from ruvex.divide import RESOURCES, Division, causes_of
 
 GUEST_BAR: Final = 12

@@ -9,10 +9,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.views.division.butterfly import AXES, Butterfly
-from ruvex.desktop.views.division.rows import ORDERS
 
 _HEIGHT: Final = 26
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.views.division.rows import host_label
-from ruvex.desktop.widgets.figures import NAME, figure_with_unit, in_all_units, part_text
+from ruvex.desktop.state.figures import NAME, figure_with_unit, in_all_units, part_text
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.rows import host_label
 from ruvex.divide import RESOURCES, causes_of, site_shares
 from ruvex.plan import Guest, find_item
 from ruvex.promise import budget_of

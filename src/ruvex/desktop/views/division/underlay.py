@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
 
 if TYPE_CHECKING:
     from ruvex.desktop.views.division.butterfly import Butterfly

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.views.division.rows_bar import RowsBar
 from ruvex.desktop.views.division.wing_head import WingHead
-from ruvex.desktop.widgets.empty_state import EmptyState
 
 
 class DivisionView(QWidget):

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.theme import Theme, texture_brush
+from ruvex.desktop.kit.axis import Axis
+from ruvex.desktop.kit.theme import Theme, texture_brush
+from ruvex.desktop.state.figures import NAME, figure
+from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.views.division.butterfly import Butterfly
-from ruvex.desktop.widgets.axis import Axis
-from ruvex.desktop.widgets.figures import NAME, figure
 from ruvex.divide import RESOURCES, ResourceDivision, looks_same
 from ruvex.plan import format_number
 

@@ -9,11 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import Playing
-from ruvex.desktop.theme import Theme, texture_brush
-from ruvex.desktop.units import GIB
-from ruvex.desktop.widgets.figures import figure
+from ruvex.desktop.kit.theme import Theme, texture_brush
+from ruvex.desktop.state.figures import figure
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.units import GIB
 from ruvex.divide import CAUSES
 from ruvex.plan import ElasticMemory, Guest, ThinMemory, format_time
 from ruvex.play import CHANNELS, PHASES

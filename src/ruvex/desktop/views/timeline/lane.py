@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
-from ruvex.desktop.theme import BarColours, Colours, blend
+from ruvex.desktop.kit.theme import BarColours, Colours, blend
 from ruvex.desktop.views.timeline.columns import Columns
 from ruvex.desktop.views.timeline.raster import Canvas, Values
 from ruvex.play import PHASES, Recording

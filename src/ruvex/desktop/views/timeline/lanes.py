@@ -23,10 +23,10 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import Playing
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.views.division.rows import Row, RowList
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
 from ruvex.desktop.views.timeline.lane import AIR, LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.readout import paint_readout

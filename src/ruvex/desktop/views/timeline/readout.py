@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import Playing
-from ruvex.desktop.theme import Theme
-from ruvex.desktop.views.division.rows import Row, host_label
-from ruvex.desktop.widgets.figures import figure
-from ruvex.desktop.widgets.triangle import paint_triangle
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.triangle import paint_triangle
+from ruvex.desktop.state.figures import figure
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
 from ruvex.play import PHASES
 

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import Playing
-from ruvex.desktop.theme import Theme, blend, texture_brush
+from ruvex.desktop.kit.theme import Theme, blend, texture_brush
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time
 from ruvex.play import PRESSURES, change_text, label_of

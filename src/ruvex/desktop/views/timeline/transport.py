@@ -10,10 +10,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import SPEEDS, Playing
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import SPEEDS, Playing
 from ruvex.plan import format_memory, format_time
 
 Actions = Mapping[ActionName, QAction]

@@ -9,15 +9,15 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
-from ruvex.desktop.actions import ActionName
-from ruvex.desktop.open_plan import OpenPlan
-from ruvex.desktop.playing import Playing
-from ruvex.desktop.theme import Theme
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.views.timeline.gauge import Gauge
 from ruvex.desktop.views.timeline.lanes import Lanes
 from ruvex.desktop.views.timeline.ruler import Ruler
 from ruvex.desktop.views.timeline.transport import Actions, Transport
-from ruvex.desktop.widgets.empty_state import EmptyState
 
 _TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)

@@ -1,0 +1,1 @@
+"""What stands around every view: head band, dials, why, refusals."""

@@ -1,0 +1,221 @@
+"""The day strip: wanted against supply over the day, with the moment as its handle."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ruvex.desktop.kit.theme import Theme, blend, texture_brush
+from ruvex.desktop.state.figures import NAME, percent
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.divide import RESOURCES
+from ruvex.plan import format_time
+
+STEP_S: Final = 300.0
+LONG_STEP_S: Final = 3600.0
+_SNAP_S: Final = 60.0
+_LEAST_TOP: Final = 1.25
+"""The bands reach at least this many times the supply, so that a calm day looks calm."""
+_LABELS: Final = 62
+_RIGHT: Final = 54
+_PILL: Final = 19
+_HOURS: Final = 15
+_HOUR_TICKS: Final = 8
+
+
+class DayStrip(QWidget):
+    """CPU above, memory below, each as a part of its supply; what exceeds the supply is hatched."""
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._open_plan, self._theme = open_plan, theme
+        self._ground: QPixmap | None = None
+        self._told: tuple[float, ...] = ()
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName("Day strip: the moment; left and right arrows step it")
+        self.setToolTip("Drag to another time of the day; [ and ] step five minutes, { and } an hour")
+        open_plan.day_changed.connect(self._on_day_changed)
+        open_plan.divided.connect(self._on_divided)
+        theme.changed.connect(self._on_day_changed)
+
+    def sizeHint(self) -> QSize:
+        """Ask for a wide, low strip."""
+        return self._theme.size(640, 88)
+
+    def x_of(self, at_s: float) -> float:
+        """Give where a time of the day stands."""
+        left, right = self._span()
+        return left + (right - left) * at_s / self._open_plan.plan.day_s
+
+    def step(self, by_s: float) -> None:
+        """Move the moment to the next full step, earlier for a negative one."""
+        now, size = self._open_plan.plan.moment, abs(by_s)
+        steps = now / size
+        target = np.floor(steps + 1e-9) + 1 if by_s > 0 else np.ceil(steps - 1e-9) - 1
+        self._open_plan.set_moment(float(target) * size)
+
+    def _span(self) -> tuple[float, float]:
+        return float(self._theme.px(_LABELS)), float(self.width() - self._theme.px(_RIGHT))
+
+    def _band(self, name: str) -> QRectF:
+        left, right = self._span()
+        top, bottom = self._theme.px(_PILL) + 3, self.height() - self._theme.px(_HOURS)
+        gap = 5
+        height = (bottom - top - gap) / 2
+        return QRectF(left, top + (name == "memory") * (height + gap), right - left, height)
+
+    def _on_divided(self) -> None:
+        # Most dials change neither what is wanted nor what there is: then nothing is told anew here.
+        cpu, memory = self._open_plan.division.cpu, self._open_plan.division.memory
+        told = (self._open_plan.plan.moment, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
+        if told != self._told:
+            self._told = told
+            self.update()
+
+    def _on_day_changed(self) -> None:
+        self._ground = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Draw the curves anew."""
+        super().resizeEvent(event)
+        self._ground = None
+
+    def _set_from(self, x: float) -> None:
+        left, right = self._span()
+        at_s = (x - left) / max(1.0, right - left) * self._open_plan.plan.day_s
+        self._open_plan.set_moment(round(at_s / _SNAP_S) * _SNAP_S)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take the handle."""
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._set_from(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag the handle."""
+        if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._set_from(event.position().x())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Step the moment."""
+        if event is None:
+            return
+        size = LONG_STEP_S if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else STEP_S
+        if event.key() == Qt.Key.Key_Left:
+            self.step(-size)
+        elif event.key() == Qt.Key.Key_Right:
+            self.step(size)
+        elif event.key() == Qt.Key.Key_Home:
+            self._open_plan.set_moment(0.0)
+        elif event.key() == Qt.Key.Key_End:
+            self._open_plan.set_moment(self._open_plan.plan.day_s)
+        else:
+            super().keyPressEvent(event)
+
+    # Painting
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the curves from their picture, and the handle over them."""
+        ratio = self.devicePixelRatioF()
+        if self._ground is None or self._ground.devicePixelRatio() != ratio:
+            self._ground = self._draw_ground(ratio)
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._ground)
+        self._paint_now(painter)
+        self._paint_handle(painter)
+        painter.end()
+
+    def _draw_ground(self, ratio: float) -> QPixmap:
+        pixmap = QPixmap(max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(self._theme.colours.head)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colours = self._theme.colours
+        for index, (name, colour) in enumerate(zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)):
+            self._draw_band(painter, name, index, colour)
+        painter.setFont(self._theme.font(10))
+        painter.setPen(colours.head_muted)
+        day, top = self._open_plan.plan.day_s, self.height() - self._theme.px(_HOURS)
+        for i in range(_HOUR_TICKS + 1):
+            x = self.x_of(day * i / _HOUR_TICKS)
+            place = QRectF(x - 30, top, 60, self._theme.px(_HOURS))
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, format_time(day * i / _HOUR_TICKS)[:5])
+        painter.end()
+        return pixmap
+
+    def _draw_band(self, painter: QPainter, name: str, index: int, colour: QColor) -> None:
+        colours, day, band = self._theme.colours, self._open_plan.day, self._band(name)
+        supply = np.where(day.supply[index] > 0, day.supply[index], np.nan)
+        parts = np.nan_to_num(day.wanted[index] / supply, nan=0.0)
+        top = max(_LEAST_TOP, float(parts.max(initial=0.0)) * 1.04)
+        xs = band.left() + band.width() * day.times_s / self._open_plan.plan.day_s
+        ys = band.bottom() - band.height() * parts / top
+        line_y = band.bottom() - band.height() / top
+        curve = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
+        area = QPainterPath(QPointF(band.left(), band.bottom()))
+        for point in curve:
+            area.lineTo(point)
+        area.lineTo(band.right(), band.bottom())
+        painter.save()
+        painter.setClipRect(QRectF(band.left(), line_y, band.width(), band.bottom() - line_y + 1))
+        painter.fillPath(area, blend(colours.head, colour, 0.42))
+        painter.setClipRect(QRectF(band.left(), band.top() - 2, band.width(), line_y - band.top() + 2))
+        painter.fillPath(area, texture_brush("missing", colour, self.devicePixelRatioF()))
+        painter.restore()
+        painter.setPen(QPen(colour, 1.3))
+        painter.drawPolyline(QPolygonF(curve))
+        painter.setPen(QPen(colours.head_muted, 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(band.left(), line_y), QPointF(band.right(), line_y))
+        painter.setPen(colours.head_text)
+        self._theme.face(11).draw_right(painter, band.left() - 8, band.top(), band.height(), NAME[name])
+
+    def _paint_now(self, painter: QPainter) -> None:
+        """Write at the right what is wanted now, in percent of the supply."""
+        for name in RESOURCES:
+            resource, band = getattr(self._open_plan.division, name), self._band(name)
+            is_tight = resource.total_wanted > resource.supply
+            painter.setPen(self._theme.colours.head_text if is_tight else self._theme.colours.head_muted)
+            text = percent(resource.total_wanted, resource.supply) if resource.supply > 0 else "–"
+            self._theme.face(12, bold=is_tight).draw(painter, band.right() + 8, band.top(), band.height(), text)
+
+    def _paint_handle(self, painter: QPainter) -> None:
+        theme = self._theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x = self.x_of(self._open_plan.plan.moment)
+        bottom = self._band("memory").bottom()
+        painter.setPen(QPen(theme.colours.head_text, 2))
+        painter.drawLine(QPointF(x, theme.px(_PILL)), QPointF(x, bottom))
+        text = format_time(self._open_plan.plan.moment)
+        painter.setFont(theme.font(12, bold=True))
+        width = painter.fontMetrics().horizontalAdvance(text) + theme.px(16)
+        left = min(max(x - width / 2, 0.0), self.width() - width)
+        pill = QRectF(left, 1, width, theme.px(_PILL))
+        painter.setPen(QPen(theme.colours.cpu_curve, 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colours.head_text)
+        painter.drawRoundedRect(pill, 5, 5)
+        painter.setPen(theme.colours.head)
+        painter.drawText(pill, Qt.AlignmentFlag.AlignCenter, text)
+
+    def handle_rect(self) -> QRect:
+        """Give where the handle can be taken."""
+        x = round(self.x_of(self._open_plan.plan.moment))
+        return QRect(x - 4, 0, 8, self.height())

@@ -1,0 +1,435 @@
+"""The dials at the foot of the window: the settings of what is selected, CPU to the left, memory to the right."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from ruvex.desktop.kit.bars import Bar
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.track import Mark
+from ruvex.desktop.panels.dial_settings import dial_settings
+from ruvex.desktop.panels.effect_line import EffectLine
+from ruvex.desktop.panels.resource_dial import ResourceDial
+from ruvex.desktop.panels.row_bars import bars_of
+from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
+from ruvex.desktop.panels.why_panel import WhyPanel
+from ruvex.desktop.state.figures import (
+    NAME,
+    figure,
+    figure_with_unit,
+    parse,
+    parse_plain,
+    parse_shares,
+    part_text,
+    percent,
+)
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
+from ruvex.divide import RESOURCES, Division, causes_of, looks_same, peer_weights, site_shares
+from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
+from ruvex.promise import budget_of
+
+_BODY: Final = 158
+_MIDDLE: Final = 200
+
+
+class Dials(QWidget):
+    """The panel at the foot; it follows the selection, and folds away.
+
+    Attributes
+    ----------
+    effect
+        The line that says who pays.
+    dials
+        One for each resource.
+    """
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._open_plan, self._theme = open_plan, theme
+        self._shown: tuple[Division, Guest | Pool | None, bool] = (open_plan.division, None, False)
+        self._refused: PromiseRefusedError | None = None
+        self.effect = EffectLine(open_plan, theme, self)
+        self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
+        self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
+        self.fold_button = QPushButton("▾", self)
+        self.fold_button.setAccessibleName("Fold the dials away")
+        self.fold_button.setToolTip("Fold the dials away or show them (F6)")
+        self.fold_button.setFlat(True)
+        self.why_button = QPushButton("Why", self)
+        self.why_button.setAccessibleName("Show why it gets what it gets")
+        self.why_button.setToolTip("Why it gets what it gets, who has the rest, what would help (F7)")
+        self.why_button.setCheckable(True)
+        self.why_button.setFlat(True)
+        self.why = WhyPanel(open_plan, theme, self)
+        self.why.hide()
+        self._body = QFrame(self)
+        self._lay_out()
+        for dial in self.dials.values():
+            dial.track.dragged.connect(self._on_dragged)
+            dial.track.released.connect(self._on_released)
+            dial.track.gave_up.connect(self._on_gave_up)
+            dial.shares_chosen.connect(self._on_shares_chosen)
+        open_plan.divided.connect(self._on_divided)
+        open_plan.selection_changed.connect(self._on_selection_changed)
+        open_plan.refused_changed.connect(self._on_refused_changed)
+        open_plan.units.changed.connect(self._on_divided)
+        theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.setContentsMargins(0, 0, 0, 0)
+        head.setSpacing(0)
+        head.addWidget(self.effect, 1)
+        head.addWidget(self.why_button)
+        head.addWidget(self.fold_button)
+        identity = QVBoxLayout()
+        identity.setSpacing(3)
+        for label in (self._name, self._place, self._facts):
+            label.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
+            label.setTextFormat(Qt.TextFormat.PlainText)
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            identity.addWidget(label)
+        for label in (self._place, self._facts):
+            label.setWordWrap(True)
+        identity.addStretch(1)
+        self._middle = QWidget(self._body)
+        self._middle.setLayout(identity)
+        identity.setContentsMargins(0, 0, 0, 0)
+        body = QHBoxLayout(self._body)
+        body.setContentsMargins(16, 8, 16, 6)
+        body.setSpacing(16)
+        body.addWidget(self.dials["cpu"], 1)
+        body.addWidget(self._middle)
+        body.addWidget(self.dials["memory"], 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self._body)
+        column.addWidget(self.why)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_folded(self, folded: bool) -> None:
+        """Fold the dials away, all but the line of effects, or show them."""
+        self._body.setVisible(not folded)
+        self.why.setVisible(not folded and self.why_button.isChecked())
+        self.fold_button.setText("▴" if folded else "▾")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep the explanation within the window."""
+        super().resizeEvent(event)
+        window = self.window()
+        if window is not None:
+            self.why.fit(window.height())
+
+    def set_why(self, shown: bool) -> None:
+        """Show or hide why the figures are what they are."""
+        self.why_button.setChecked(shown)
+        self.why.setVisible(shown and not self.is_folded)
+
+    @property
+    def is_folded(self) -> bool:
+        """Whether the dials are folded away."""
+        return self._body.isHidden()
+
+    # Showing
+
+    def _on_theme_changed(self) -> None:
+        theme, colours = self._theme, self._theme.colours
+        self._name.setFont(theme.font(15, bold=True))
+        for label in (self._place, self._facts):
+            label.setFont(theme.font(12))
+        self._middle.setFixedWidth(theme.px(_MIDDLE))
+        self._body.setFixedHeight(theme.px(_BODY))
+        self.fold_button.setFixedSize(theme.size(34, 24))
+        self.setStyleSheet(f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}")
+        self.why_button.setFixedSize(theme.size(56, 24))
+        self.why_button.setFont(theme.font(12, bold=True))
+        for button in (self.fold_button, self.why_button):
+            button.setStyleSheet(
+                f"QPushButton {{ border: 0; border-radius: 0; background: {colours.band_row.name()};"
+                f" color: {colours.ink.name()}; padding: 0; }}"
+                f"QPushButton:checked {{ background: {colours.panel.name()}; }}"
+                f"QPushButton:focus, QPushButton:hover {{ border: 1px solid {colours.ink.name()}; }}"
+            )
+        self._place.setStyleSheet(f"color: {colours.muted.name()};")
+        for label in (self._name, self._facts):
+            label.setStyleSheet(f"color: {colours.ink.name()};")
+        self._on_divided()
+
+    def _on_selection_changed(self) -> None:
+        # A value that was refused belongs to what was selected before.
+        self._accept_fields()
+        self._open_plan.not_accepted.emit("")
+        self._on_divided()
+
+    def _on_divided(self) -> None:
+        item, division = self._open_plan.selected_item, self._open_plan.division
+        shown, self._shown = self._shown, (division, item, self._open_plan.before is not None)
+        if item is None:
+            self._show_supply()
+            return
+        self._show_identity(item)
+        for name in RESOURCES:
+            # While one dial moves the other one mostly stands still, and need not be worked out again.
+            is_moving = shown[2] and self._shown[2] and shown[0].ids is division.ids
+            same_settings = (
+                shown[1] is not None and shown[1].id == item.id and getattr(shown[1], name) == getattr(item, name)
+            )
+            if not (is_moving and same_settings and looks_same(getattr(shown[0], name), getattr(division, name))):
+                self._show_item(item, name)
+
+    def _show_supply(self) -> None:
+        plan, division = self._open_plan.plan, self._open_plan.division
+        self._name.setText("Supply")
+        self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
+        self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
+        for name, dial in self.dials.items():
+            r, unit = getattr(division, name), self._open_plan.units.common(name)
+            dial.set_editable(False)
+            dial.show_fields({})
+            whole = max(r.supply, r.total_wanted, r.promised, 1.0)
+            promised = min(r.promised, r.supply)
+            if r.broken:
+                dial.show_met("promised more than there is: this cannot run as it is")
+            else:
+                free = figure_with_unit(max(0.0, r.free), unit)
+                told = f"{percent(r.promised, r.supply)} promised, {free} free of promises"
+                dial.show_met(told if r.supply > 0 else "")
+            marks = (
+                Mark("promised", promised, figure(r.promised, unit)),
+                Mark("supply", r.supply, figure(r.supply, unit)),
+                Mark("wanted", r.total_wanted, figure(r.total_wanted, unit)),
+            )
+            colours = self._theme.bar_colours(None)
+            bar = Bar(
+                promised, max(0.0, r.supply - r.promised), 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf
+            )
+            dial.track.show_handles(())
+            shown = marks if r.supply > 0 or r.total_wanted > 0 else ()
+            dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
+
+    def _show_identity(self, item: Guest | Pool) -> None:
+        plan, division = self._open_plan.plan, self._open_plan.division
+        pool_id = item.parent if isinstance(item, Pool) else item.pool
+        pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
+        if isinstance(item, Guest):
+            host = plan.host_of(item)
+            vcpus = f"{item.vcpus}\u00a0vCPU" + ("s" if item.vcpus > 1 else "")
+            parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
+        else:
+            count = int(((division.parent_row == division.position[item.id]) & division.on).sum())
+            parts = [f"pool in {pool}" if pool_id else "pool", f"{count} members on"]
+            parts += [item.owner] if item.owner else []
+        width = self._theme.px(_MIDDLE)
+        metrics = self._theme.metrics(15, bold=True)
+        self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
+        self._name.setToolTip(item.label)
+        place = " · ".join(parts)
+        self._place.setText(place)
+        self._place.setToolTip(place)
+        row = division.position[item.id]
+        facts = [] if division.on[row] else ["powered off: takes no part"]
+        if len(self._open_plan.selection) > 1:
+            facts.append(f"{len(self._open_plan.selection)} selected: a dial turns all of them")
+        if isinstance(item, Guest):
+            facts += self._guest_facts(item, row)
+        else:
+            if any(getattr(division, name).node_broken[row] for name in RESOURCES):
+                facts.append("its members are promised more than it has")
+            facts += [self._budget_fact(item, name) for name in RESOURCES]
+        self._facts.setText("\n".join(facts))
+
+    def _guest_facts(self, guest: Guest, row: int) -> list[str]:
+        facts, memory, unit = [], guest.memory, self._open_plan.units.common("memory")
+        if memory.mode == "elastic" and not guest.agent:
+            facts.append("agent missing: its memory stays at boot size")
+        pace = float(self._open_plan.division.layers.pace[row])
+        if guest.is_on and pace < 0.995:
+            facts.append(f"pace {pace:.2f}")
+        if isinstance(memory, ThinMemory) and memory.size > memory.reservation:
+            facts.append(f"needs {figure_with_unit(memory.size - memory.reservation, unit)} of spill space")
+        return facts
+
+    def _budget_fact(self, pool: Pool, name: str) -> str:
+        budget, unit = budget_of(self._open_plan.claims, pool.id, name), self._open_plan.units.common(name)
+        drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
+        free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
+        reserved = figure(budget.reservation, unit)
+        return f"{NAME[name]}: {figure(budget.claimed, unit)} of {reserved} claimed{drawn}, {free}"
+
+    def _show_item(self, item: Guest | Pool, name: str) -> None:
+        division, dial = self._open_plan.division, self.dials[name]
+        r, row = getattr(division, name), division.position[item.id]
+        settings = dial_settings(self._open_plan.plan, division, item, name)
+        keys = {handle.key: handle.name for handle in settings.handles}
+        if settings.headroom_percent is not None:
+            keys["memory.headroom_percent"] = SETTING_NAMES["headroom_percent"]
+        dial.set_editable(True)
+        if dial.show_fields(keys):
+            for field in dial.fields.values():
+                # The shares field stays; connecting it once more must not make it speak twice.
+                if field.receivers(field.typed) == 0:
+                    field.typed.connect(self._on_typed)
+                    field.stepped.connect(self._on_stepped)
+        weight, total = peer_weights(r, division, row)
+        shown = percent(weight, total) if division.on[row] else ""
+        part = part_text(float(site_shares(division, r)[row])) if shown else ""
+        dial.show_settings(settings, shown, part, self._open_plan.units.of(name, item.id))
+        bar = bars_of(division, name)[row]
+        delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
+        unit = self._open_plan.units.of(name, item.id)
+        marks = (
+            Mark("delivered", delivered, figure(delivered, unit)),
+            Mark("wanted", wanted, figure(wanted, unit)),
+        )
+        top_pool = int(division.top_pool[row])
+        hue = None if top_pool < 0 else top_pool
+        before = self._open_plan.before
+        has_ghost = before is not None and before.ids is division.ids
+        ghost = float(getattr(before, name).delivered[row]) if has_ghost else None
+        if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
+            ghost = None  # what did not move has no ghost
+        dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
+        dial.show_met(self._met_text(item, name, row))
+
+    def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
+        r = getattr(self._open_plan.division, name)
+        if not self._open_plan.division.on[row]:
+            return ""
+        unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
+        unit = self._open_plan.units.of(name, item.id)
+        if unmet <= 1e-6 * max(1.0, wanted):
+            surplus = float(r.delivered[row]) - wanted
+            held = (
+                f", holds {figure_with_unit(surplus, unit)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
+            )
+            return f"gets all it wants{held}"
+        what = "the CPU" if name == "cpu" else "the memory"
+        cause = causes_of(self._open_plan.division, name).word(row)
+        lacks = f"lacks {figure_with_unit(unmet, unit)}"
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}: {cause}"
+
+    def enter(self) -> None:
+        """Go to the first setting of what is selected, unfolding the dials if need be."""
+        self.set_folded(False)
+        next(iter(self.dials["cpu"].fields.values())).line.setFocus()
+
+    # Turning
+
+    def preview(self, key: str, value: float | None) -> None:
+        """Show a setting of what is selected at another value, as while its handle is held."""
+        self._try(key, value, preview=True)
+
+    def _on_dragged(self, key: str, value: float | None) -> None:
+        self.preview(key, value)
+
+    def _on_released(self, key: str) -> None:
+        refused, self._refused = self._refused, None
+        if refused is not None:
+            self._open_plan.give_up()
+            self._open_plan.refuse(refused)
+        else:
+            self._open_plan.commit()
+
+    def _on_gave_up(self) -> None:
+        self._refused = None
+        self._open_plan.give_up()
+        self._open_plan.not_accepted.emit("")
+        self._accept_fields()
+
+    def _on_shares_chosen(self, key: str, shares: float) -> None:
+        self._try(key, shares)
+
+    def _on_stepped(self, key: str, steps: int) -> None:
+        item = self._open_plan.selected_item
+        if item is None:
+            return
+        resource = key.split(".")[0]
+        settings = dial_settings(self._open_plan.plan, self._open_plan.division, item, resource)
+        if key.endswith((".shares", ".headroom_percent")):
+            step, low, high = (10.0, 1.0, math.inf) if key.endswith(".shares") else (1.0, 0.0, math.inf)
+            value = float(get_setting(item, key))
+        else:
+            handle = next(handle for handle in settings.handles if handle.key == key)
+            step, low, high = settings.snap, handle.low, handle.high
+            value = settings.top if handle.value is None else handle.value
+        self._try(
+            key, min(max(round(value / step) * step + steps * step, low), high), merges=f"{item.id} {key} stepped"
+        )
+
+    def _on_typed(self, key: str, text: str) -> None:
+        item = self._open_plan.selected_item
+        if item is None:
+            return
+        try:
+            value = self._read(key, text, item)
+        except UnitError as error:
+            self._refuse(key, str(error))
+        else:
+            self._try(key, value)
+
+    def _read(self, key: str, text: str, item: Guest | Pool) -> float | None:
+        resource, _, setting = key.partition(".")
+        if setting == "limit" and text.strip().lower() in ("", "no limit", "none", "no"):
+            return None
+        if setting == "shares":
+            return parse_shares(text)
+        if setting == "headroom_percent":
+            return parse_plain(text.replace("%", ""))
+        unit = self._open_plan.units.of(resource, item.id)
+        return parse(text, unit, self._open_plan.plan, item if isinstance(item, Guest) else None)
+
+    def _refuse(self, key: str, reason: str) -> None:
+        self.dials[key.split(".")[0]].fields[key].refuse(reason)
+        self._open_plan.not_accepted.emit(reason)
+
+    def _on_refused_changed(self) -> None:
+        # Once a refusal is answered, no value that was not accepted may be left standing.
+        if self._open_plan.refused is None:
+            self._accept_fields()
+
+    def _accept_fields(self) -> None:
+        for dial in self.dials.values():
+            for field in dial.fields.values():
+                field.accept()
+
+    def _concerned(self, item: Guest | Pool, key: str) -> list[str]:
+        """Give what a dial turns: the current item, and all that is selected with it and has the setting."""
+        plan = self._open_plan.base
+        others = [other for other in self._open_plan.selection if other != item.id and has_setting(plan, other, key)]
+        return [item.id, *others]
+
+    def _try(self, key: str, value: float | None, *, preview: bool = False, merges: str = "") -> None:
+        item = self._open_plan.selected_item
+        if item is None:
+            return
+        ids, self._refused = self._concerned(item, key), None
+        text = setting_edit_text(self._open_plan, ids, key, value)
+        step = settings_step(text, [(target, {key: value}) for target in ids], merges=merges)
+        try:
+            if preview:
+                self._open_plan.preview_step(step)
+            elif any(value != get_setting(find_setting_owner(self._open_plan.plan, target), key) for target in ids):
+                self._open_plan.make(step)
+        except EditError as error:
+            if preview and isinstance(error, PromiseRefusedError):
+                self._refused = error
+            self._refuse(key, str(error))
+            return
+        self._open_plan.not_accepted.emit("")
+        self.dials[key.split(".")[0]].fields[key].accept()
+
+
+def find_setting_owner(plan: Plan, target: str) -> Guest | Pool:
+    """Give a selected guest or pool."""
+    item = find_item(plan, target)
+    assert isinstance(item, Guest | Pool)
+    return item

@@ -1,0 +1,111 @@
+"""The line that says what a change does: who gains and who pays."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ruvex.desktop.kit.legend import paint_legend
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.figures import NAME, figure
+from ruvex.desktop.state.open_plan import Effect, OpenPlan
+from ruvex.desktop.state.units import Unit, Units
+from ruvex.divide import Shifts
+from ruvex.plan import Plan
+
+_HINT: Final = "Drag, type with a unit, or choose shares."
+_MOST_NAMED: Final = 3
+
+
+def _side(shifts: Shifts, effect: Effect, plan: Plan, unit: Unit) -> str:
+    named = []
+    for row, amount in zip(shifts.rows[:_MOST_NAMED].tolist(), shifts.amounts.tolist(), strict=False):
+        guest = plan.guests[plan.guest_index[effect.ids[row]]]
+        named.append(f"{guest.label} {figure(amount, unit, signed=True)}")
+    others = shifts.amounts[_MOST_NAMED:]
+    if others.size:
+        named.append(f"{others.size} more {figure(float(others.sum()), unit, signed=True)}")
+    return ", ".join(named)
+
+
+def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
+    """Say in one line what was changed, who gains and who pays."""
+    parts = [effect.text, effect.in_passing]
+    for resource, shifts in effect.shifts.items():
+        gains, losses, unit = shifts.gains, shifts.losses, units.common(resource)
+        moved = figure(max(float(gains.amounts.sum()), -float(losses.amounts.sum())), unit)
+        gaining, paying = (_side(side, effect, plan, unit) for side in (gains, losses))
+        if gaining and paying:
+            told = f"{gaining}   paid by {paying}"
+        else:
+            told = f"nobody pays: {gaining}" if gaining else f"nobody gains: {paying}"
+        parts.append(f"{NAME[resource]} {moved} {unit.name} moves: {told}")
+    if not effect.shifts:
+        parts.append("nobody gets more or less by it at this moment")
+    return "   ·   ".join(part for part in parts if part)
+
+
+class EffectLine(QWidget):
+    """Shows the effect of the last change, or why one was not accepted.
+
+    Attributes
+    ----------
+    text
+        What is shown.
+    """
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._open_plan, self._theme = open_plan, theme
+        self._refusal = ""
+        self.text = _HINT
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        open_plan.effect_changed.connect(self._on_effect_changed)
+        open_plan.not_accepted.connect(self._on_not_accepted)
+        open_plan.replaced.connect(self._on_effect_changed)
+        open_plan.units.changed.connect(self._show)
+        theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+
+    def _on_not_accepted(self, text: str) -> None:
+        refusal = f"Not accepted: {text}" if text else ""
+        if refusal != self._refusal:
+            self._refusal = refusal
+            self._show()
+
+    def _on_effect_changed(self) -> None:
+        self._refusal = ""
+        self._show()
+
+    def _on_theme_changed(self) -> None:
+        self.setFixedHeight(self._theme.px(24))
+        self.update()
+
+    def _show(self) -> None:
+        effect = self._open_plan.effect
+        if self._refusal:
+            self.text = self._refusal
+        elif effect is not None and effect.ids is self._open_plan.division.ids:
+            self.text = effect_text(effect, self._open_plan.plan, self._open_plan.units)
+        else:
+            self.text = _HINT
+        self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))
+        self.setAccessibleName(self.text)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the line; what does not fit is in the tool tip."""
+        painter = QPainter(self)
+        theme, colours = self._theme, self._theme.colours
+        painter.fillRect(self.rect(), colours.band_row)
+        is_hint = self.text == _HINT
+        face = theme.face(12, bold=bool(self._refusal))
+        painter.setPen(colours.muted if is_hint else colours.ink)
+        room = paint_legend(painter, theme, self.rect()) if is_hint else 16
+        text = face.metrics.elidedText(self.text, Qt.TextElideMode.ElideRight, self.width() - 16 - room)
+        face.draw(painter, 16, 0, self.height(), text)
+        painter.end()

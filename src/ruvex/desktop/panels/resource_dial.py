@@ -1,0 +1,168 @@
+"""The dials of one resource: typed settings, the track with its handles, and shares."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from ruvex.desktop.kit.bars import Bar
+from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.theme import BarColours, Theme
+from ruvex.desktop.kit.track import Mark, Track
+from ruvex.desktop.panels.dial_settings import DialSettings
+from ruvex.desktop.state.figures import NAME, typed
+from ruvex.desktop.state.units import Unit
+from ruvex.plan import SHARES_STANDARD
+
+_CHOICES: Final = (("½×", 0.5), ("1×", 1.0), ("1½×", 1.5), ("2×", 2.0), ("3×", 3.0))
+_NO_LIMIT: Final = "no limit"
+
+
+class ResourceDial(QWidget):
+    """What can be set of one resource of what is selected.
+
+    Attributes
+    ----------
+    track
+        The long track.
+    fields
+        The typed settings by dotted name, shares and headroom among them.
+    choices
+        The quick share choices by their factor.
+
+    Signals
+    -------
+    shares_chosen(key, shares)
+        A quick choice was pressed.
+    """
+
+    shares_chosen = pyqtSignal(str, float)
+
+    def __init__(self, resource: str, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.resource = resource
+        self._theme = theme
+        # CPU grows to the left, so its row of settings begins at the right, beside the names.
+        self._mirrored = resource == "cpu"
+        self.track = Track(theme, mirrored=self._mirrored)
+        self.track.setAccessibleName(f"{NAME[resource]} track")
+        self.fields: dict[str, SettingField] = {}
+        self._heading = QLabel(NAME[resource])
+        self._met = ElidedLabel(theme, 13, at_right=self._mirrored)
+        self._weight = ElidedLabel(theme, 12, at_right=self._mirrored)
+        self._field_row, self._share_row = self._row(), self._row()
+        heading_row = self._row()
+        heading_row.addWidget(self._heading)
+        heading_row.addWidget(self._met, 1)
+        self._shares = SettingField(f"{resource}.shares", "shares", theme, width=58, beside=True)
+        self.choices = {factor: self._choice(text, factor) for text, factor in _CHOICES}
+        self._share_row.addWidget(self._shares)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(3)
+        for button in self.choices.values():
+            buttons.addWidget(button)
+        self._share_row.addLayout(buttons)
+        self._share_row.addWidget(self._weight, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(heading_row)
+        column.addLayout(self._field_row)
+        column.addWidget(self.track)
+        column.addLayout(self._share_row)
+        column.addStretch(1)
+        theme.changed.connect(self.style_anew)
+        self.style_anew()
+
+    def _row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        row.setDirection(QBoxLayout.Direction.RightToLeft if self._mirrored else QBoxLayout.Direction.LeftToRight)
+        return row
+
+    def _choice(self, text: str, factor: float) -> QPushButton:
+        button = QPushButton(text, self)
+        button.setAccessibleName(f"{NAME[self.resource]} shares {text} the standard")
+        button.setCheckable(True)
+        button.clicked.connect(self._on_choice)
+        button.setProperty("factor", factor)
+        return button
+
+    def _on_choice(self) -> None:
+        sender = self.sender()
+        if isinstance(sender, QPushButton):
+            self.shares_chosen.emit(f"{self.resource}.shares", SHARES_STANDARD * float(sender.property("factor")))
+
+    def show_fields(self, keys: dict[str, str]) -> bool:
+        """Offer these typed settings (dotted name to what it is called); tells whether they are other ones."""
+        if dict.fromkeys(keys) == {key: None for key in self.fields if key != self._shares.key}:
+            return False
+        while self._field_row.count():
+            item = self._field_row.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self.fields = {key: SettingField(key, name, self._theme) for key, name in keys.items()}
+        for field in self.fields.values():
+            self._field_row.addWidget(field, 3)
+        self._field_row.addStretch(1)
+        self.fields[self._shares.key] = self._shares
+        return True
+
+    def show_settings(self, settings: DialSettings, weight: str, part: str, unit: Unit) -> None:
+        """Show the values in force; ``weight`` among the peers, and which ``part`` of the site that comes to."""
+        for handle in settings.handles:
+            value = _NO_LIMIT if handle.value is None else typed(handle.value, unit)
+            self.fields[handle.key].show_value(value)
+        if settings.headroom_percent is not None:
+            self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")
+        self._shares.show_value(f"{settings.shares:.12g}")
+        # What it comes to when all want all is told whole in the hover; here there is room for the figures only.
+        of_site = part.removesuffix(" when all want all")
+        self._weight.set_text(
+            f"{weight} among its peers, {of_site}" if weight else "", short=f"{weight} among its peers"
+        )
+        self._weight.setToolTip(f"{weight} among its peers, {part}" if weight else "")
+        for factor, button in self.choices.items():
+            button.setChecked(settings.shares == SHARES_STANDARD * factor)
+        self.track.show_handles(settings.handles)
+
+    def show_bar(
+        self,
+        bar: Bar,
+        marks: tuple[Mark, ...],
+        colours: BarColours,
+        settings: DialSettings,
+        ghost: float | None,
+    ) -> None:
+        """Show the figures on the track."""
+        self.track.show_bar(bar, marks, colours, top=settings.top, snap=settings.snap, ghost=ghost)
+
+    def show_met(self, text: str) -> None:
+        """Show in a few words how well the want is met."""
+        self._met.set_text(text)
+
+    def set_editable(self, editable: bool) -> None:
+        """Offer settings, or only figures for the supply."""
+        for widget in (self._shares, self._weight, *self.choices.values()):
+            widget.setVisible(editable)
+
+    def style_anew(self) -> None:
+        """Take fonts and colours from the theme."""
+        theme, colours = self._theme, self._theme.colours
+        self._heading.setFont(theme.font(13, bold=True))
+        self._heading.setStyleSheet(f"color: {colours.ink.name()};")
+        for button in self.choices.values():
+            button.setFont(theme.font(12))
+            button.setFixedSize(theme.size(34, 22))
+            button.setStyleSheet(
+                f"QPushButton {{ color: {colours.ink.name()}; background: {colours.panel.name()}; border: 1px solid"
+                f" {colours.line.name()}; border-radius: 4px; padding: 0; }}"
+                f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
+                f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
+            )
+        for field in {*self.fields.values(), self._shares}:
+            field.style_anew()

@@ -1,0 +1,1 @@
+"""The window itself: views side by side, menus, files, starting."""

@@ -1,0 +1,115 @@
+"""Starting the desktop."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from PyQt6.QtCore import QByteArray, QTimer
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from ruvex import __version__
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.shell.opening import Opening
+from ruvex.desktop.shell.window import Window
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.preferences import State, state_folder
+from ruvex.plan import read_plan
+
+_SIZE = (1280, 800)
+
+
+def make_application() -> QApplication:
+    """Give the one application object, made on first use."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("ruvex")
+    application.setApplicationDisplayName("Ruvex")
+    application.setApplicationVersion(__version__)
+    application.setDesktopFileName("ruvex")
+    application.setStyle("Fusion")
+    return application
+
+
+def make_window(*, state: State | None = None, follow_desktop: bool = True) -> Window:
+    """Make the window with an empty plan, looking as it was left."""
+    state = state or State()
+    theme = Theme(follow_desktop=follow_desktop)
+    theme.set_mode(state.theme_mode)
+    theme.set_scale(state.text_scale)
+    window = Window(OpenPlan(), theme, state)
+    restore_place(window, state.layout, _SIZE)
+    return window
+
+
+def tell_unexpected(window: Window) -> None:
+    """Let an error in Ruvex itself be told in the window and logged, instead of ending the program with the work."""
+    log = state_folder() / "errors.log"
+
+    def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        with contextlib.suppress(OSError):
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a", encoding="utf-8") as stream:
+                stream.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
+        window.notice.tell(f"Ruvex itself made a mistake: {error}.\nSave your plan. What happened is written in {log}.")
+
+    sys.excepthook = tell
+
+
+def run_desktop(plan: Path | None) -> int:
+    """Open the window, with a plan if one is given, and stay until it is closed; gives the exit status.
+
+    What computes is loaded, and the very first time compiled, while a first, empty window says so.
+
+    Raises
+    ------
+    PlanError, PlanFileError
+        The plan cannot be used.
+    """
+    file = None if plan is None else read_plan(plan)
+    application = make_application()
+    state = State()
+    theme = Theme(follow_desktop=True)
+    theme.set_mode(state.theme_mode)
+    theme.set_scale(state.text_scale)
+    opening = Opening(theme, "Ruvex" if plan is None else plan.name)
+    restore_place(opening, state.layout, _SIZE)
+    windows: list[Window] = []
+
+    def open_window() -> None:
+        window = make_window(state=state)
+        windows.append(window)
+        tell_unexpected(window)
+        if plan is not None and file is not None:
+            window.open_plan.show_file(file, plan)
+            window.state.add_recent(plan)
+        window.restoreGeometry(opening.saveGeometry())
+        window.show()
+        opening.close()
+        window.files.offer_recovery()
+
+    opening.ready.connect(open_window)
+    opening.show()
+    opening.begin()
+    # Qt's loop hides Ctrl+C from Python; a timer lets it be seen.
+    signal.signal(signal.SIGINT, lambda *_: application.quit())
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)
+    return application.exec()
+
+
+def restore_place(window: QWidget, layout: dict[str, Any], size: tuple[int, int]) -> None:
+    """Put a window where the last one was left; without that, or if it cannot be understood, give it a size."""
+    geometry = layout.get("geometry")
+    if not isinstance(geometry, str) or not window.restoreGeometry(
+        QByteArray.fromBase64(geometry.encode("ascii", "ignore"))
+    ):
+        window.resize(*size)

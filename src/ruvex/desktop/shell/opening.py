@@ -1,0 +1,78 @@
+"""What is seen until the window can compute: a line that says what is awaited."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
+
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.background import Background
+from ruvex.engine import is_cache_filled
+from ruvex.play import prepare
+
+_LOADING: Final = "Getting ready"
+_COMPILING: Final = "Compiling the model for this machine.\nThis takes about a minute, once after each update."
+
+
+class Opening(QWidget):
+    """A window with nothing but a heading, a line and a bar, while another thread makes everything ready.
+
+    Attributes
+    ----------
+    line
+        What is awaited, in words.
+    ready
+        Emitted once everything can compute.
+    """
+
+    ready = pyqtSignal()
+
+    def __init__(self, theme: Theme, heading: str) -> None:
+        super().__init__()
+        self._background = Background(self)
+        self.setWindowTitle(f"{heading} – Ruvex" if heading != "Ruvex" else heading)
+        name = QLabel(heading, self)
+        self.line = QLabel(_LOADING if is_cache_filled() else _COMPILING, self)
+        bar = QProgressBar(self)
+        bar.setRange(0, 0)
+        bar.setTextVisible(False)
+        bar.setFixedSize(260, 5)
+        column = QVBoxLayout(self)
+        column.setSpacing(14)
+        column.addStretch(2)
+        for widget in (name, self.line, bar):
+            column.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addStretch(3)
+        colours = theme.colours
+        name.setFont(theme.font(18, bold=True))
+        name.setStyleSheet(f"color: {colours.ink.name()};")
+        self.line.setFont(theme.font())
+        self.line.setStyleSheet(f"color: {colours.muted.name()};")
+        self.line.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        bar.setStyleSheet(
+            f"QProgressBar {{ border: none; background: {colours.line.name()}; }}"
+            f"QProgressBar::chunk {{ background: {colours.muted.name()}; width: 40px; }}"
+        )
+        palette = self.palette()
+        palette.setColor(self.backgroundRole(), colours.paper)
+        self.setPalette(palette)
+        self.setAutoFillBackground(True)
+        self._is_over = False
+
+    def begin(self) -> None:
+        """Begin to make ready; ``ready`` follows unless the window was closed meanwhile."""
+        self._background.run("prepare", prepare, self._on_prepared)
+
+    def _on_prepared(self, _value: None, problem: Exception | None) -> None:
+        if problem is not None:
+            raise problem
+        if not self._is_over:
+            self.ready.emit()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Close; what is being compiled is finished, and kept, before the program ends."""
+        self._is_over = True
+        super().closeEvent(event)

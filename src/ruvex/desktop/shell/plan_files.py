@@ -1,0 +1,217 @@
+"""Opening and saving plans from the window: asking, telling, and never losing anything on the way."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Final
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QFileDialog
+
+from ruvex.desktop.kit.notice import Choice
+from ruvex.desktop.shell.demo import demo_path, story_paths
+from ruvex.desktop.state.recovery import Keeper, Leftover
+from ruvex.plan import SUFFIX, PlanError, PlanFileError, read_plan
+
+if TYPE_CHECKING:
+    from ruvex.desktop.shell.window import Window
+
+_FILTER: Final = f"Ruvex plans (*{SUFFIX});;All files (*)"
+
+AskPath = Callable[["Window", str], Path | None]
+
+
+def ask_open_path(window: Window, folder: str) -> Path | None:
+    """Let the person choose a plan to open."""
+    name, _ = QFileDialog.getOpenFileName(window, "Open a plan", folder, _FILTER)
+    return Path(name) if name else None
+
+
+def ask_save_path(window: Window, suggestion: str) -> Path | None:
+    """Let the person choose where to write the plan."""
+    name, _ = QFileDialog.getSaveFileName(window, "Save the plan as", suggestion, _FILTER)
+    if not name:
+        return None
+    return Path(name) if name.endswith(".json") else Path(name + SUFFIX)
+
+
+class PlanFiles(QObject):
+    """The files behind the window.
+
+    Attributes
+    ----------
+    keeper
+        Recovery copies and the watch over the plan's file.
+    """
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self._window, self._open_plan = window, window.open_plan
+        self.keeper = Keeper(window.open_plan, window.state.folder)
+        self.keeper.noted.connect(lambda text: window.notice.tell(text))
+        self.keeper.changed_on_disk.connect(self._on_changed_on_disk)
+
+    def open_path(self, path: Path) -> bool:
+        """Open a plan; says in the window why, if it cannot. Tells whether it did."""
+        window = self._window
+        window.notice.hide()
+        try:
+            self._open_plan.open(path)
+        except (PlanError, PlanFileError) as error:
+            reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
+            window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
+            return False
+        window.state.add_recent(path)
+        return True
+
+    def save(self) -> bool:
+        """Write the plan to its file, asking for one if it has none. Tells whether it did."""
+        if not self._open_plan.path:
+            return self.save_as()
+        if self.keeper.is_changed_on_disk():
+            self._window.notice.tell(
+                f"{self._open_plan.path.name} was changed on disk by someone else since it was opened.",
+                [("Save over it", self._save_over), ("Save as…", self.save_as), ("Reload it", self._reload),
+                 ("Stay", lambda: None)],
+            )  # fmt: skip
+            return False
+        return self.write(self._open_plan.path)
+
+    def save_as(self) -> bool:
+        """Ask for a file and write the plan to it. Tells whether it did."""
+        name = self._open_plan.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
+        suggestion = self._open_plan.path or Path.home() / f"{name}{SUFFIX}"
+        path = self._window.ask_save(self._window, str(suggestion))
+        return path is not None and self.write(path)
+
+    def write(self, path: Path) -> bool:
+        """Write the plan to a file; says in the window why, if it cannot. Tells whether it did."""
+        try:
+            self._open_plan.save(path)
+        except PlanFileError as error:
+            self._window.notice.tell(f"The plan was not saved.\n{error}")
+            return False
+        self._window.state.add_recent(path)
+        return True
+
+    def _save_over(self) -> None:
+        self.keeper.accept_disk()
+        self.save()
+
+    def _reload(self) -> None:
+        if self._open_plan.path is not None:
+            self.open_path(self._open_plan.path)
+
+    def _on_changed_on_disk(self) -> None:
+        path = self._open_plan.path
+        assert path is not None
+        mine = " Your own changes are not saved yet." if self._open_plan.is_dirty else ""
+        self._window.notice.tell(
+            f"{path.name} was changed on disk by someone else.{mine}",
+            [("Reload it", self._reload), ("Keep what is here", lambda: None)],
+        )
+
+    def new(self) -> None:
+        """Start with an empty plan."""
+        self.after_saving(self._open_plan.new)
+
+    def ask_and_open(self) -> None:
+        """Ask for a plan and open it."""
+        folder = self._open_plan.path.parent if self._open_plan.path else Path.home()
+        path = self._window.ask_open(self._window, str(folder))
+        if path is not None:
+            self.after_saving(lambda: self.open_path(path))
+
+    def open_demo(self) -> None:
+        """Open the demo plan."""
+        try:
+            path = demo_path()
+        except PlanFileError as error:
+            self._window.notice.tell(str(error))
+        else:
+            self.after_saving(lambda: self.open_path(path))
+
+    def show_stories(self) -> None:
+        """Fill the menu of stories."""
+        menu = self._window.stories_menu
+        menu.clear()
+        menu.setToolTipsVisible(True)
+        for path, name, notes in self.stories():
+            action = menu.addAction(name)
+            assert action is not None
+            action.setToolTip(notes)
+            action.triggered.connect(lambda _checked=False, p=path: self.open_story(p))
+        if menu.isEmpty():
+            action = menu.addAction("None were installed")
+            assert action is not None
+            action.setEnabled(False)
+
+    def stories(self) -> list[tuple[Path, str, str]]:
+        """Give each story's file, its name, and what to watch in it."""
+        found = []
+        for path in story_paths():
+            with contextlib.suppress(PlanError, PlanFileError):
+                plan = read_plan(path).plan
+                found.append((path, plan.name, plan.notes))
+        return found
+
+    def open_story(self, path: Path) -> None:
+        """Open a story and play it."""
+
+        def go_on() -> None:
+            if self.open_path(path):
+                self._window.show_timeline()
+
+        self.after_saving(go_on)
+
+    def after_saving(self, go_on: Callable[[], object]) -> None:
+        """Do something that replaces the plan; with unsaved changes, ask first, in the window."""
+        if not self._open_plan.is_dirty:
+            go_on()
+            return
+        choices: list[Choice] = [
+            ("Save first", lambda: go_on() if self.save() else None),
+            ("Go on without saving", go_on),
+            ("Stay", lambda: None),
+        ]
+        self._window.notice.tell(f"{self._open_plan.plan.name or 'This plan'} has changes that are not saved.", choices)
+
+    def show_recent(self) -> None:
+        """Fill the menu of recent plans."""
+        menu = self._window.recent_menu
+        menu.clear()
+        for path in self._window.state.recent:
+            action = menu.addAction(f"{path.name.removesuffix(SUFFIX)}   {path.parent}")
+            assert action is not None
+            action.triggered.connect(lambda _checked=False, p=path: self.after_saving(lambda: self.open_path(p)))
+        if not self._window.state.recent:
+            action = menu.addAction("None yet")
+            assert action is not None
+            action.setEnabled(False)
+
+    def offer_recovery(self) -> bool:
+        """Ask what is to be done with work that a Ruvex left behind which ended without closing; tells if there is."""
+        found = self.keeper.leftovers()
+        if not found:
+            return False
+        leftover, more = found[0], len(found) - 1
+        others = f" There {'is' if more == 1 else 'are'} {more} more." if more else ""
+        self._window.notice.tell(
+            f"Ruvex ended while {leftover.name} had changes that were not saved. They are kept.{others}",
+            [("Recover them", partial(self._recover, leftover)), ("Discard them", partial(self._discard, leftover)),
+             ("Later", lambda: None)],
+        )  # fmt: skip
+        return True
+
+    def _recover(self, leftover: Leftover) -> None:
+        try:
+            self.keeper.recover(leftover)
+        except (PlanError, PlanFileError) as error:
+            self._window.notice.tell(f"The recovery copy {leftover.copy} cannot be read.\n{error}")
+
+    def _discard(self, leftover: Leftover) -> None:
+        self.keeper.discard(leftover)
+        self.offer_recovery()

@@ -1,0 +1,463 @@
+"""The one window: head band, view, dials, side sheet, and the actions that belong to all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Any, Final
+
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.command_box import CommandBox, Entry
+from ruvex.desktop.kit.notice import Notice
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.day_strip import LONG_STEP_S, STEP_S
+from ruvex.desktop.panels.dials import Dials
+from ruvex.desktop.panels.head_band import HeadBand
+from ruvex.desktop.panels.refusal_panel import RefusalPanel
+from ruvex.desktop.sheets import SideSheet
+from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
+from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.desktop.sheets.plan_page import PlanPage
+from ruvex.desktop.sheets.rules_page import RulesPage
+from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
+from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.live_work import LiveWork
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.rows import ORDERS
+from ruvex.desktop.state.units import CHOICES
+from ruvex.desktop.views.division import DivisionView
+from ruvex.desktop.views.division.butterfly import AXES
+from ruvex.desktop.views.timeline import TimelineView
+from ruvex.plan import Pool, UnitError, format_time, parse_time
+
+_VIEWS: Final = (ActionName.DIVISION, ActionName.TIMELINE)
+_IN_LANES: Final = (ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL)
+_SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
+
+
+class Window(QMainWindow):
+    """Ruvex's window.
+
+    Attributes
+    ----------
+    open_plan, theme, state
+        The open plan, the look, what is remembered.
+    editor, files
+        What can be done with the selected rows, and with the plan's file.
+    actions_by_name
+        Every action of the registry.
+    sheet, pages
+        The side sheet, and its pages by the action that opens each.
+    ask_open, ask_save
+        How a path is asked for; tests answer in the person's place.
+    """
+
+    def __init__(self, open_plan: OpenPlan, theme: Theme, state: State) -> None:
+        super().__init__()
+        self.open_plan, self.theme, self.state = open_plan, theme, state
+        # As the window's own, the open plan goes with it, after everything that listens to it.
+        open_plan.setParent(self)
+        self.ask_open: AskPath = ask_open_path
+        self.ask_save: AskPath = ask_save_path
+        self._may_close = False
+        self.editor = Editor(open_plan)
+        self.playing = Playing(open_plan)
+        open_plan.played = self.playing.in_force
+        self.live = LiveWork(open_plan, self.playing, self.editor)
+        self.actions_by_name = {name: self._make_action(name) for name in ActionName}
+        self.plan_menu = QMenu(self)
+        self.recent_menu = QMenu("Recent plans", self)
+        self.stories_menu = QMenu("Stories", self)
+        self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[name] for name in _VIEWS], self)
+        self.notice = Notice(theme, self)
+        self.files = PlanFiles(self)
+        steps = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO)
+        self.division = DivisionView(open_plan, theme, [self.actions_by_name[name] for name in steps], self)
+        self.timeline = TimelineView(open_plan, self.playing, theme, self.actions_by_name, self)
+        self.refusal = RefusalPanel(open_plan, theme, self)
+        self.dials = Dials(open_plan, theme, self)
+        self.sheet = SideSheet(theme, self)
+        self.pool_page = PoolPage(open_plan, self.editor, theme)
+        self.plan_page = PlanPage(open_plan, self.editor, theme)
+        self.pages: dict[ActionName, Page] = {
+            ActionName.SETTINGS: GuestPage(open_plan, self.editor, theme),
+            ActionName.PLAN: self.plan_page,
+            ActionName.RULES: RulesPage(open_plan, self.editor, theme),
+            ActionName.SPLIT: SplitPage(open_plan, theme),
+            ActionName.KEYS: KeysPage(theme),
+        }
+        for page in (*self.pages.values(), self.pool_page):
+            page.setParent(self.sheet)
+            page.hide()
+        self.command_box = CommandBox(theme, self)
+        self._lay_out()
+        fill_plan_menu(self.plan_menu, self.recent_menu, self.stories_menu, self.actions_by_name, self)
+        self.row_menu = QMenu(self)
+        fill_row_menu(self.row_menu, self.actions_by_name)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.setMinimumSize(QSize(760, 480))
+        self._take_layout(state.layout)
+        self._on_theme_changed()
+        self._on_named()
+        self._on_undo_changed()
+        self.division.butterfly.setFocus()
+
+    def _lay_out(self) -> None:
+        rows = QWidget(self)
+        beside = QHBoxLayout(rows)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        self.views = QStackedWidget(rows)
+        self.views.addWidget(self.division)
+        self.views.addWidget(self.timeline)
+        beside.addWidget(self.views, 1)
+        beside.addWidget(self.sheet)
+        middle = QWidget(self)
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for widget, stretch in (
+            (self.head, 0), (self.notice, 0), (rows, 1), (self.refusal, 0), (self.dials, 0),
+        ):  # fmt: skip
+            column.addWidget(widget, stretch)
+        self.setCentralWidget(middle)
+
+    # Actions
+
+    def _make_action(self, name: ActionName) -> QAction:
+        spec = name.value
+        action = QAction(spec.text, self)
+        action.setShortcuts([QKeySequence(keys) for keys in spec.keys])
+        action.setToolTip(spec.hint)
+        action.setStatusTip(spec.hint)
+        action.setShortcutContext(
+            Qt.ShortcutContext.WidgetWithChildrenShortcut if spec.in_rows else Qt.ShortcutContext.WindowShortcut
+        )
+        if not spec.in_rows:
+            self.addAction(action)
+        return action
+
+    def _runs(self) -> dict[ActionName, Callable[[], object]]:
+        """Give what each action runs."""
+        strip, butterfly, editor, units = self.head.strip, self.division.butterfly, self.editor, self.open_plan.units
+        bar = self.division.bar
+        return {
+            ActionName.NEW: self.files.new,
+            ActionName.OPEN: self.files.ask_and_open,
+            ActionName.DEMO: self.files.open_demo,
+            ActionName.SAVE: self.save,
+            ActionName.SAVE_AS: self.files.save_as,
+            ActionName.UNDO: self.open_plan.undo,
+            ActionName.REDO: self.open_plan.redo,
+            ActionName.FIND: self._on_find,
+            ActionName.NEW_GUEST: editor.new_guest,
+            ActionName.NEW_POOL: editor.new_pool,
+            ActionName.NEW_HOST: self._on_new_host,
+            ActionName.POWER: self.live.power,
+            ActionName.RENAME: self._on_rename,
+            ActionName.DUPLICATE: editor.duplicate,
+            ActionName.DELETE: editor.delete,
+            ActionName.MOVE: self._on_move,
+            ActionName.UPWARD: lambda: editor.shift(-1),
+            ActionName.DOWNWARD: lambda: editor.shift(1),
+            ActionName.COPY: editor.copy,
+            ActionName.PASTE: editor.paste,
+            ActionName.SELECT_ALL: butterfly.picking.pick_all,
+            ActionName.EARLIER: lambda: strip.step(-STEP_S),
+            ActionName.LATER: lambda: strip.step(STEP_S),
+            ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
+            ActionName.HOUR_LATER: lambda: strip.step(LONG_STEP_S),
+            ActionName.FILTER: bar.line.setFocus,
+            ActionName.ORDER: bar.next_order,
+            ActionName.AXIS: bar.next_axis,
+            ActionName.CPU_UNIT: lambda: units.next("cpu"),
+            ActionName.MEMORY_UNIT: lambda: units.next("memory"),
+            ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
+            ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
+            ActionName.DIVISION: lambda: self.show_view(ActionName.DIVISION),
+            ActionName.TIMELINE: self.show_timeline,
+            ActionName.PLAY: self._on_play,
+            ActionName.PLAY_STEP: self._on_step,
+            ActionName.REPLAY: self._on_replay,
+            ActionName.NEXT_TIME: self.timeline.jump,
+            ActionName.RESTART: self.live.restart,
+            ActionName.SURGE: self.live.surge,
+            ActionName.KEEP_EVENTS: self.live.keep,
+            ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
+            ActionName.WHY: lambda: self.dials.set_why(not self.dials.why.isVisible()),
+            ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
+            ActionName.LOOK_LIGHT: lambda: self._set_look("light"),
+            ActionName.LOOK_DARK: lambda: self._set_look("dark"),
+            ActionName.LOOK_CONTRAST: lambda: self._set_look("contrast"),
+            ActionName.LARGER: lambda: self._set_scale(1),
+            ActionName.SMALLER: lambda: self._set_scale(-1),
+            ActionName.QUIT: self.close,
+            **{name: partial(self.open_page, name) for name in self.pages},
+        }
+
+    def _connect(self) -> None:
+        butterfly = self.division.butterfly
+        for name, function in self._runs().items():
+            action = self.actions_by_name[name]
+            action.triggered.connect(lambda _checked=False, f=function: f())
+            if name.value.in_rows:
+                butterfly.addAction(action)
+                if name in _IN_LANES:
+                    self.timeline.lanes.addAction(action)
+        self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
+        self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
+        self.head.host_asked.connect(self._on_host_asked)
+        butterfly.dials_asked.connect(self.dials.enter)
+        butterfly.menu_asked.connect(self._on_menu_asked)
+        butterfly.renamed.connect(self.editor.rename)
+        butterfly.gestures.dropped.connect(self.editor.move_to)
+        self.editor.naming.connect(butterfly.rename)
+        self.editor.told.connect(lambda text: self.notice.tell(text))
+        self.sheet.closed.connect(butterfly.setFocus)
+        self.recent_menu.aboutToShow.connect(self.files.show_recent)
+        self.open_plan.named.connect(self._on_named)
+        self.open_plan.selection_changed.connect(self._on_selection_changed)
+        self.open_plan.refused_changed.connect(self._on_refused_changed)
+        self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
+        self.theme.changed.connect(self._on_theme_changed)
+        self.stories_menu.aboutToShow.connect(self.files.show_stories)
+        self.timeline.lanes.menu_asked.connect(self._on_menu_asked)
+        self.timeline.told.connect(lambda text: self.notice.tell(text))
+        for name in _VIEWS:
+            self.actions_by_name[name].setCheckable(True)
+        self.show_view(ActionName.DIVISION)
+
+    # The side sheet
+
+    def open_page(self, name: ActionName) -> None:
+        """Open a page of the side sheet; asked for again, it is closed."""
+        page = self._page(name)
+        if self.sheet.shows(page):
+            self.sheet.close_sheet()
+        else:
+            self.sheet.open(page)
+            page.setFocus()
+
+    def _page(self, name: ActionName) -> Page:
+        if name is ActionName.SETTINGS:
+            item = self.open_plan.selected_item
+            return self.plan_page if item is None else self.pool_page if isinstance(item, Pool) else self.pages[name]
+        return self.pages[name]
+
+    def _on_selection_changed(self) -> None:
+        shown = (self.pages[ActionName.SETTINGS], self.pool_page)
+        if any(self.sheet.shows(page) for page in shown):
+            page = self._page(ActionName.SETTINGS)
+            if not self.sheet.shows(page):
+                self.sheet.open(page)
+
+    def _on_new_host(self) -> None:
+        self.sheet.open(self.plan_page)
+        self.plan_page.add_host()
+
+    def _on_host_asked(self) -> None:
+        self.sheet.open(self.plan_page)
+
+    # Rows
+
+    def _on_rename(self) -> None:
+        if self.open_plan.selected is not None:
+            self.division.butterfly.rename(self.open_plan.selected)
+
+    def _on_menu_asked(self, point: QPoint) -> None:
+        self.row_menu.popup(point)
+
+    def _on_move(self) -> None:
+        if self.open_plan.selection:
+            entries = [Entry("The top", "beside the pools", partial(self.editor.move_to, None))]
+            entries += [
+                Entry(pool.label, "move the selection into this pool", partial(self.editor.move_to, pool.id))
+                for pool in self.open_plan.plan.pools
+                if pool.id not in self.open_plan.selection
+            ]
+            self.command_box.open(entries, lambda _text: ())
+
+    def _on_refused_changed(self) -> None:
+        if self.open_plan.refused is None and self.focusWidget() in (None, self.refusal.close_button):
+            self.division.butterfly.setFocus()
+
+    # The plan's file
+
+    def open_path(self, path: Path) -> bool:
+        """Open a plan; says in the window why, if it cannot. Tells whether it did."""
+        return self.files.open_path(path)
+
+    def save(self) -> bool:
+        """Write the plan to its file, asking for one if it has none. Tells whether it did."""
+        return self.files.save()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Take a file that is dragged over the window."""
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open the file that was dropped."""
+        data = event.mimeData() if event is not None else None
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
+        if paths:
+            self.files.after_saving(lambda: self.open_path(paths[0]))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Close, but ask first where work would be lost."""
+        if event is None:
+            return
+        if self.open_plan.is_dirty and not self._may_close:
+            event.ignore()
+            self.files.after_saving(self._close_now)
+        else:
+            self.state.layout = self._layout_now()
+            self.files.keeper.close()
+            event.accept()
+
+    def _layout_now(self) -> dict[str, Any]:
+        geometry = self.saveGeometry().toBase64().data().decode("ascii")
+        units, butterfly = self.open_plan.units, self.division.butterfly
+        return {
+            "geometry": geometry, "dials_folded": self.dials.is_folded, "why": self.dials.why_button.isChecked(),
+            "units": {name: units.chosen(name) for name in CHOICES}, "order": butterfly.order,
+            "axis": butterfly.axis_mode,
+        }  # fmt: skip
+
+    def _take_layout(self, layout: dict[str, Any]) -> None:
+        """Arrange the window as it was left; what cannot be understood is passed over."""
+        units = layout.get("units")
+        if isinstance(units, dict):
+            for name in CHOICES:
+                self.open_plan.units.choose(name, str(units.get(name)))
+        if str(layout.get("order")) in ORDERS:
+            self.division.butterfly.set_order(layout["order"])
+        if str(layout.get("axis")) in AXES:
+            self.division.butterfly.set_axis_mode(layout["axis"])
+        self.dials.set_folded(layout.get("dials_folded") is True)
+        self.dials.set_why(layout.get("why") is True)
+        self.division.bar.show_choices()
+
+    def _close_now(self) -> None:
+        self._may_close = True
+        self.close()
+
+    # Following the open plan and the theme
+
+    def _on_named(self) -> None:
+        open_plan = self.open_plan
+        name = open_plan.plan.name or (open_plan.path.name if open_plan.path else "New plan")
+        self.setWindowTitle(f"{name}[*] – Ruvex")
+        self.setWindowModified(open_plan.is_dirty)
+
+    def _on_undo_changed(self) -> None:
+        stack = self.open_plan.undo_stack
+        for name, can, text in (
+            (ActionName.UNDO, stack.canUndo(), stack.undoText()),
+            (ActionName.REDO, stack.canRedo(), stack.redoText()),
+        ):
+            action = self.actions_by_name[name]
+            action.setEnabled(can)
+            action.setText(f"{name.value.text}: {text}" if text else name.value.text)
+
+    def _on_find(self) -> None:
+        plan, select = self.open_plan.plan, self._show_row
+        entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
+        entries += [
+            Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
+        ]
+        entries += [
+            Entry(title, f"story: {notes}", partial(self.files.open_story, path))
+            for path, title, notes in self.files.stories()
+        ]
+        for name, action in self.actions_by_name.items():
+            if action.isEnabled() and name is not ActionName.FIND:
+                entries.append(Entry(action.text(), name.value.hint, action.trigger))
+        self.command_box.open(entries, self._times)
+
+    def _show_row(self, item_id: str) -> None:
+        self.open_plan.select(item_id)
+        (self.timeline if self.timeline.isVisible() else self.division).setFocus()
+
+    def _times(self, text: str) -> list[Entry]:
+        try:
+            at_s = parse_time(text) if ":" in text else -1.0
+        except UnitError:
+            return []
+        if not 0 <= at_s <= self.open_plan.plan.day_s:
+            return []
+        return [Entry(format_time(at_s), "move the moment there", lambda: self.open_plan.set_moment(at_s))]
+
+    # Views
+
+    def show_view(self, name: ActionName) -> None:
+        """Go to a view."""
+        for view in _VIEWS:
+            self.actions_by_name[view].setChecked(view is name)
+        shown = self.timeline if name is ActionName.TIMELINE else self.division
+        self.views.setCurrentWidget(shown)
+        shown.setFocus()
+
+    def show_timeline(self) -> None:
+        """Go to the plan played over its day."""
+        self.show_view(ActionName.TIMELINE)
+
+    def _on_play(self) -> None:
+        self.show_timeline()
+        self.playing.toggle()
+
+    def _on_step(self) -> None:
+        self.show_timeline()
+        self.playing.step()
+
+    def _on_replay(self) -> None:
+        self.show_timeline()
+        self.playing.restart()
+        self.playing.play()
+
+    def _set_look(self, mode: str) -> None:
+        self.state.theme_mode = mode
+        self.theme.set_mode(mode)
+
+    def _set_scale(self, steps: int) -> None:
+        nearest = min(range(len(_SCALES)), key=lambda i: abs(_SCALES[i] - self.theme.scale))
+        scale = _SCALES[min(max(nearest + steps, 0), len(_SCALES) - 1)]
+        self.state.text_scale = scale
+        self.theme.set_scale(scale)
+
+    def _on_theme_changed(self) -> None:
+        theme, colours = self.theme, self.theme.colours
+        for name in LOOKS:
+            self.actions_by_name[name].setChecked(name.name == f"LOOK_{theme.mode.upper()}")
+        self.plan_menu.setFont(theme.font())
+        self.row_menu.setFont(theme.font())
+        self.setStyleSheet(
+            f"QMainWindow {{ background: {colours.paper.name()}; }}"
+            f"QMenu {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
+            f" border: 1px solid {colours.line.name()}; padding: 4px; font-size: {theme.px(13)}px; }}"
+            f"QMenu::item {{ padding: 4px 26px 4px 14px; border-radius: 4px; }}"
+            f"QMenu::item:selected {{ background: {colours.band_row.name()}; }}"
+            f"QMenu::item:disabled {{ color: {colours.faint.name()}; }}"
+            f"QMenu::separator {{ height: 1px; background: {colours.line.name()}; margin: 4px 8px; }}"
+            f"QToolTip {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
+            f" border: 1px solid {colours.line.name()}; padding: 4px; font-size: {theme.px(12)}px; }}"
+            f"QPushButton {{ color: {colours.ink.name()}; background: {colours.panel.name()};"
+            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 3px 12px; }}"
+            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
+            f"QScrollBar:vertical {{ background: transparent; width: 10px; }}"
+            f"QScrollBar::handle:vertical {{ background: {colours.line.name()}; border-radius: 4px;"
+            f" min-height: 30px; }}"
+            f"QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}"
+        )

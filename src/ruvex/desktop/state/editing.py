@@ -1,0 +1,260 @@
+"""What a person does with the selected rows: make, copy, paste, rename, move, power, delete."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Final
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QApplication
+
+from ruvex.advise import refusal_text
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.steps import Step, settings_step
+from ruvex.exchange import guests_from_table, table_of_guests
+from ruvex.plan import (
+    EditError,
+    Guest,
+    Host,
+    Namer,
+    Plan,
+    PlanError,
+    Pool,
+    add_items,
+    change_many,
+    copies_of,
+    find_item,
+    move_items,
+    pools_above,
+    remove_items,
+    rename_plan,
+    shift_item,
+)
+from ruvex.promise import Waiting, admit_in_order, in_starting_order
+
+_MOST_NAMED: Final = 4
+
+
+class Editor(QObject):
+    """Edits of the selection, each one undo entry.
+
+    Signals
+    -------
+    told(text)
+        Something is to be known that a row does not show, such as who would wait.
+    naming(item_id)
+        Something new stands there and may be given a name.
+    """
+
+    told = pyqtSignal(str)
+    naming = pyqtSignal(str)
+
+    def __init__(self, open_plan: OpenPlan) -> None:
+        super().__init__(open_plan)
+        self._open_plan = open_plan
+
+    # Making
+
+    def new_guest(self) -> None:
+        """Add a guest with plain settings beside what is selected, or in the selected pool."""
+        namer = Namer(self._open_plan.base)
+        name = namer.name_like("guest-1")
+        guest = Guest(id=namer.id_for(name, "guest"), name=name, pool=self._here(), host=self._host())
+        if self._add([guest], f"new guest {name}"):
+            self.naming.emit(guest.id)
+
+    def new_pool(self) -> None:
+        """Add an empty pool in the selected pool, or beside the selected guest."""
+        namer = Namer(self._open_plan.base)
+        name = namer.name_like("Pool 1")
+        pool = Pool(id=namer.id_for(name, "pool"), name=name, parent=self._here())
+        if self._add([pool], f"new pool {name}"):
+            self.naming.emit(pool.id)
+
+    def new_host(self) -> str | None:
+        """Add a host with plain settings; gives its id."""
+        namer = Namer(self._open_plan.base)
+        name = namer.name_like("host-1")
+        host = Host(id=namer.id_for(name, "host"), name=name)
+        is_made = self._make(Step(f"new host {name}", lambda plan: add_items(plan, [host]), (host.id,)))
+        return host.id if is_made else None
+
+    def duplicate(self) -> None:
+        """Copy what is selected, pools with all in them."""
+        copies = copies_of(self._open_plan.base, self._open_plan.selection)
+        if copies:
+            self._add(copies, f"duplicate {self._named(self._open_plan.selection)}")
+
+    def _here(self) -> str | None:
+        """Give the pool something new belongs to."""
+        item = self._open_plan.selected_item
+        if isinstance(item, Pool):
+            return item.id
+        return item.pool if isinstance(item, Guest) else None
+
+    def _host(self) -> str | None:
+        item, hosts = self._open_plan.selected_item, self._open_plan.base.hosts
+        if isinstance(item, Guest):
+            return item.host
+        return hosts[0].id if len(hosts) > 1 else None
+
+    def _add(self, items: Sequence[Pool | Guest], text: str, note: str = "") -> bool:
+        """Add items; guests that find no promise are added powered off, and that is told."""
+        base = self._open_plan.base
+        off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
+        wishing = [item.id for item in items if isinstance(item, Guest) and item.is_on]
+        try:
+            site = self._open_plan.base_site.with_plan(add_items(base, off))
+        except EditError as error:
+            self.told.emit(f"Not done: {text}.\n{error}")
+            return False
+        admitted, waiting = admit_in_order(site, in_starting_order(site, wishing))
+        starting = set(admitted)
+        final = [item if item.id in starting else off[i] for i, item in enumerate(items)]
+        step = Step(text, lambda plan: add_items(plan, final), tuple(i.id for i in final), tuple(admitted))
+        if not self._make(step):
+            return False
+        ids = {item.id for item in items}
+        tops = [item.id for item in items if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
+        self._open_plan.select_many(tops, tops[-1])
+        lines = [note] if note else []
+        lines += self._waiting_lines(site.plan, waiting, "was added powered off", "were added powered off")
+        if lines:
+            self.told.emit("\n".join(lines))
+        return True
+
+    # The clipboard
+
+    def copy(self) -> None:
+        """Put the selected guests on the clipboard as a block of cells."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None and self._open_plan.selection:
+            clipboard.setText(table_of_guests(self._open_plan.base, self._open_plan.selection))
+
+    def paste(self) -> None:
+        """Add the guests of a block of cells on the clipboard; guests that name no pool go where new ones go."""
+        clipboard = QApplication.clipboard()
+        text = clipboard.text() if clipboard is not None else ""
+        try:
+            found = guests_from_table(text, self._open_plan.base)
+        except PlanError as error:
+            lines = ["Nothing was pasted.", *(str(problem) for problem in error.problems)]
+            self.told.emit("\n".join(lines))
+            return
+        here, host = self._here(), self._host()
+        guests = [
+            guest.model_copy(update={"pool": guest.pool or here, "host": guest.host or host}) for guest in found.guests
+        ]
+        note = f"Columns left out: {', '.join(found.ignored)}." if found.ignored else ""
+        count = f"{len(guests)} guests" if len(guests) != 1 else guests[0].label
+        self._add([*found.pools, *guests], f"paste {count}", note)
+
+    # Changing
+
+    def rename(self, item_id: str, name: str) -> None:
+        """Give an item another name; its id stays."""
+        item = find_item(self._open_plan.base, item_id)
+        if isinstance(item, Host | Pool | Guest) and item.label != name:
+            self._make(settings_step(f"rename {item.label} to {name}", [(item_id, {"name": name})]))
+
+    def rename_plan(self, name: str) -> None:
+        """Give the plan another name."""
+        if name != self._open_plan.base.name:
+            self._make(Step(f"call the plan {name}", lambda plan: rename_plan(plan, name), ()))
+            self._open_plan.named.emit()
+
+    def delete(self) -> None:
+        """Remove what is selected; what a removed pool held moves up."""
+        ids = self._open_plan.selection
+        if ids:
+            self._make(Step(f"delete {self._named(ids)}", lambda plan: remove_items(plan, ids), ids))
+
+    def delete_host(self, host: str) -> None:
+        """Remove a host."""
+        self._make(Step(f"delete {self._named([host])}", lambda plan: remove_items(plan, [host]), (host,)))
+
+    def move_to(self, pool: str | None) -> None:
+        """Move what is selected into a pool, or to the top."""
+        plan = self._open_plan.base
+        ids = tuple(i for i in self._open_plan.selection if i != pool and not self._is_there(plan, i, pool))
+        if not ids:
+            return
+        where = "the top" if pool is None else self._named([pool])
+        self._make(Step(f"move {self._named(ids)} to {where}", lambda plan: move_items(plan, ids, pool), ids))
+
+    @staticmethod
+    def _is_there(plan: Plan, item_id: str, pool: str | None) -> bool:
+        item = find_item(plan, item_id)
+        return (item.pool if isinstance(item, Guest) else getattr(item, "parent", None)) == pool
+
+    def shift(self, steps: int) -> None:
+        """Let the current row change places with its neighbours."""
+        item_id = self._open_plan.selected
+        if item_id is not None:
+            way = "down" if steps > 0 else "up"
+            self._make(
+                Step(f"shift {self._named([item_id])} {way}", lambda plan: shift_item(plan, item_id, steps), (item_id,))
+            )
+
+    def power(self) -> None:
+        """Power the selected guests on, those in selected pools too; or off, when all of them are on."""
+        plan = self._open_plan.base
+        chosen = set(self._open_plan.selection)
+        guests = [g for g in plan.guests if g.id in chosen or chosen & {pool.id for pool in pools_above(plan, g)}]
+        sleeping = [guest.id for guest in guests if not guest.is_on]
+        if not guests:
+            return
+        if not sleeping:
+            ids = tuple(guest.id for guest in guests)
+            self._make(Step(f"power {self._named(ids)} off", _switch(ids, "off"), ids))
+        elif len(sleeping) == 1:
+            one = (sleeping[0],)
+            self._make(Step(f"power {self._named(one)} on", _switch(one, "on"), one, one))
+        else:
+            self._power_many(sleeping)
+
+    def _power_many(self, sleeping: Sequence[str]) -> None:
+        site = self._open_plan.base_site
+        admitted, waiting = admit_in_order(site, in_starting_order(site, sleeping))
+        ids = tuple(admitted)
+        if ids:
+            self._make(Step(f"power {self._named(ids)} on", _switch(ids, "on"), ids, ids))
+        lines = self._waiting_lines(site.plan, waiting, "would wait", "would wait")
+        if lines:
+            self.told.emit("\n".join(lines))
+
+    def _waiting_lines(self, plan: Plan, waiting: Sequence[Waiting], one: str, many: str) -> list[str]:
+        if not waiting:
+            return []
+        named = [f"{plan.guests[plan.guest_index[w.guest]].label}: {refusal_text(plan, w)}" for w in waiting]
+        more = [f"and {len(named) - _MOST_NAMED} more"] if len(named) > _MOST_NAMED else []
+        head = f"1 guest {one}:" if len(named) == 1 else f"{len(named)} guests {many}, in this order:"
+        return [head, *named[:_MOST_NAMED], *more]
+
+    def change(self, text: str, target: str, settings: dict[str, object]) -> bool:
+        """Set settings of an item; tells whether it was accepted."""
+        return self.change_all(text, [target], settings)
+
+    def change_all(self, text: str, targets: Sequence[str], settings: dict[str, object]) -> bool:
+        """Set settings of several items in one step; tells whether it was accepted."""
+        return self._make(settings_step(text, [(target, settings) for target in targets]))
+
+    def _make(self, step: Step) -> bool:
+        """Make a step; tells whether it was accepted. A refusal is shown where refusals are."""
+        try:
+            self._open_plan.make(step)
+        except EditError as error:
+            self._open_plan.not_accepted.emit(str(error))
+            return False
+        self._open_plan.not_accepted.emit("")
+        return True
+
+    def _named(self, ids: Iterable[str]) -> str:
+        ids = list(ids)
+        if len(ids) != 1:
+            return f"{len(ids)} selected"
+        return getattr(find_item(self._open_plan.base, ids[0]), "label", ids[0])
+
+
+def _switch(ids: Sequence[str], power: str) -> Callable[[Plan], Plan]:
+    return lambda plan: change_many(plan, [(guest, {"power": power}) for guest in ids])

@@ -1,0 +1,188 @@
+"""Figures as the desktop shows and takes them, in the unit in force and in few digits."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import Final
+
+from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units
+from ruvex.plan import (
+    SHARES_STANDARD,
+    THIN_SPACE,
+    Guest,
+    Plan,
+    UnitError,
+    format_cpu,
+    format_memory,
+    format_number,
+    parse_cpu,
+    parse_memory,
+)
+
+NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
+_TYPED_DIGITS: Final = 4
+
+
+@lru_cache(maxsize=8192)
+def _digits(scaled: float, signed: bool) -> str:
+    size = abs(scaled)
+    decimals = 3 if 0 < size < 0.0995 else 2 if size < 9.995 else 1 if size < 99.95 else 0
+    text = format_number(scaled, decimals)
+    return f"+{text}" if signed and scaled > 0 else text
+
+
+def figure(value: float, unit: Unit, *, signed: bool = False) -> str:
+    """Write MHz or MiB in a unit, without its name, in three digits or so.
+
+    Examples
+    --------
+    >>> from ruvex.desktop.state.units import GHZ, GIB
+    >>> figure(6000, GHZ), figure(18260, GHZ), figure(250 * 1024, GIB), figure(4, GHZ)
+    ('6.00', '18.3', '250', '0.004')
+    """
+    return _digits(value / unit.per, signed)
+
+
+def figure_with_unit(value: float, unit: Unit, *, signed: bool = False) -> str:
+    """Write MHz or MiB in a unit, with its name."""
+    return f"{figure(value, unit, signed=signed)}{THIN_SPACE}{unit.name}"
+
+
+def in_all_units(value: float, resource: str, units: Units, item_id: str | None) -> str:
+    """Write MHz or MiB in every unit that means something for a guest or pool."""
+    words = {OF_HOST: "% of the host", OF_OWN: "% of its vCPUs"}
+    written = {
+        name: f"{figure(value, unit)}{THIN_SPACE}{words.get(name, unit.name)}"
+        for name, unit in zip(CHOICES[resource], units.all_of(resource, item_id), strict=True)
+        if name not in words or unit.name == "%"
+    }
+    return " = ".join(dict.fromkeys(written.values()))
+
+
+def typed(value: float, unit: Unit) -> str:
+    """Write a setting exactly enough to be typed back unchanged: whole MHz or MiB stay whole."""
+    if unit != ABSOLUTE[unit.resource]:
+        for decimals in range(_TYPED_DIGITS + 1):
+            text = format_number(value / unit.per, decimals)
+            if abs(float(text.replace(THIN_SPACE, "")) * unit.per - value) < 0.5:
+                return f"{text}{THIN_SPACE}{unit.name}"
+    text = format_cpu(value) if unit.resource == "cpu" else format_memory(value)
+    try:
+        read = parse_cpu(text) if unit.resource == "cpu" else parse_memory(text)
+        same = abs(read - value) < 0.5
+    except UnitError:
+        same = False
+    return text if same else f"{format_number(value)}{THIN_SPACE}{'MHz' if unit.resource == 'cpu' else 'MiB'}"
+
+
+def parse(text: str, unit: Unit, plan: Plan, guest: Guest | None) -> float:
+    """Read what a person typed; a bare number is in the unit in force, and so is a bare ``%``.
+
+    Parameters
+    ----------
+    text, unit
+        What was typed, and the unit in force for what it is typed for.
+    plan, guest
+        What it is typed for: the guest, or None for a pool.
+
+    Raises
+    ------
+    UnitError
+        It cannot be understood.
+    """
+    plain = text.strip()
+    if unit.name in ("%", "cores") and plain.removesuffix(unit.name).strip().replace(",", ".").count("%") == 0:
+        number = plain.removesuffix(unit.name).strip()
+        try:
+            return parse_plain(number) * unit.per
+        except UnitError:
+            pass  # it names a unit of its own
+    if unit.resource == "memory":
+        if plain.endswith(("%", "% host", "% of host", "% of the host")) and plan.hosts:
+            whole = sum(host.memory_mib for host in plan.hosts)
+            return parse_plain(plain.split("%")[0]) * whole / 100
+        return parse_memory(text, default_unit="GiB")
+    host = None
+    if plan.hosts:
+        host = plan.host_of(guest) if guest is not None else plan.hosts[0]
+    return parse_cpu(
+        text,
+        default_unit="GHz",
+        core_mhz=host.mhz if host else None,
+        guest_mhz=guest.vcpus * host.mhz if guest is not None and host else None,
+        host_mhz=sum(h.cores * h.mhz for h in plan.hosts) if host else None,
+    )
+
+
+def parse_plain(text: str) -> float:
+    """Read a number without a unit.
+
+    Raises
+    ------
+    UnitError
+        It is not a finite number.
+
+    Examples
+    --------
+    >>> parse_plain(" 2,5 ")
+    2.5
+    """
+    try:
+        value = float("".join(text.split()).replace(",", "."))
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise UnitError(f"{text.strip()!r} is not a number; write one such as 150")
+    return value
+
+
+def parse_shares(text: str) -> float:
+    """Read shares: a number, or so many times the standard.
+
+    Raises
+    ------
+    UnitError
+        It is neither.
+
+    Examples
+    --------
+    >>> parse_shares("150"), parse_shares("2×"), parse_shares("0.5 x")
+    (150.0, 200.0, 50.0)
+    """
+    times = text.strip().lower()
+    if times.endswith(("×", "x")):
+        return SHARES_STANDARD * parse_plain(times[:-1])
+    return parse_plain(text)
+
+
+def percent(part: float, whole: float) -> str:
+    """Write a part of a whole in percent; 100 % only where nothing is missing.
+
+    Examples
+    --------
+    >>> percent(999, 1000) == "99\u202f%"
+    True
+    """
+    if whole <= 0:
+        return f"100{THIN_SPACE}%"
+    value = 100 * part / whole
+    return f"{99 if 99 < value < 100 - 1e-6 else round(value)}{THIN_SPACE}%"
+
+
+def part_text(part: float) -> str:
+    """Write a part of the site: as a fraction where it is one, else in percent.
+
+    Examples
+    --------
+    >>> part_text(1 / 9), part_text(0.37), part_text(1.0)
+    ('1/9 of the site when all want all', '37 % of the site when all want all', 'all of the site')
+    """
+    if part >= 1 - 1e-9:
+        return "all of the site"
+    if part <= 0:
+        return "no part of the site"
+    whole = round(1 / part)
+    text = f"1/{whole}" if abs(whole * part - 1) < 1e-6 and whole <= 100 else f"{100 * part:.3g} %"
+    return f"{text} of the site when all want all"

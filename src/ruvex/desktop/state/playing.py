@@ -1,0 +1,311 @@
+"""A plan being played beside the window: speed, pause, steps, and events put in on the way."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from typing import Any, Final
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.divide import Demand
+from ruvex.plan import Event, Plan, SetEvent
+from ruvex.play import PHASES, Player, Recording
+
+SPEEDS: Final = (1.0, 10.0, 60.0, 0.0)
+"""How many times faster than the clock a plan is played; 0 is as fast as it goes."""
+_PIECE_S: Final = 0.07
+_SHOW_S: Final = 0.15
+_SHOW_LESS: Final = 2.0
+_SHOW_LEAST_S: Final = 2.0
+"""As fast as it goes, lanes are drawn soon and then less and less often: drawing takes time that playing could have."""
+_PIECE_TICKS: Final = 24
+_MOST_TICKS: Final = 4000
+_BEAT_MS: Final = 50
+_AGAIN_MS: Final = 500
+_SUBJECT: Final = "play"
+_BOOTING: Final = PHASES.index("booting")
+
+
+class Playing(QObject):
+    """Plays the open plan piece by piece; each piece is worked out beside the window, which only reads in between.
+
+    Attributes
+    ----------
+    player
+        What is played, None before the first play.
+    speed
+        One of ``SPEEDS``.
+    is_running
+        Whether it goes on by itself.
+    is_wanted
+        Whether somebody looks at it: then a plan that was changed is played again by itself.
+
+    Signals
+    -------
+    advanced()
+        There is more to see.
+    went_on()
+        It is further; not each time is more to be seen.
+    restarted()
+        Another play has begun, with an empty recording.
+    changed()
+        It runs, pauses, is over or out of date now; or its speed is another one.
+    """
+
+    advanced = pyqtSignal()
+    went_on = pyqtSignal()
+    restarted = pyqtSignal()
+    changed = pyqtSignal()
+
+    def __init__(self, open_plan: OpenPlan) -> None:
+        super().__init__(open_plan)
+        self._open_plan = open_plan
+        self.player: Player | None = None
+        self.speed, self.is_running, self.is_wanted = 0.0, False, False
+        self._played: Plan | None = None
+        self._file = open_plan.file
+        self._is_busy, self._ticks = False, _PIECE_TICKS
+        self._waiting: list[Event] = []
+        self._began = (0.0, 0.0)
+        self._shown_at, self._show_s = 0.0, _SHOW_S
+        self._beat = QTimer(self)
+        self._beat.setSingleShot(True)
+        self._beat.timeout.connect(self._go_on)
+        self._again = QTimer(self)
+        self._again.setSingleShot(True)
+        self._again.setInterval(_AGAIN_MS)
+        self._again.timeout.connect(self._on_again_due)
+        open_plan.edited.connect(self._on_plan_changed)
+        open_plan.replaced.connect(self._on_plan_changed)
+        open_plan.live = self._take_changes
+
+    @property
+    def recording(self) -> Recording | None:
+        """What has been played, None before the first play."""
+        return None if self.player is None else self.player.recording
+
+    @property
+    def now_s(self) -> float:
+        """How far it is, s since the start of the day."""
+        return 0.0 if self.player is None else self.player.now_s
+
+    @property
+    def is_over(self) -> bool:
+        """Whether the end of the day has been reached."""
+        return self.player is not None and self.player.is_over
+
+    @property
+    def is_live(self) -> bool:
+        """Whether a play is looked at that pauses or goes at a speed to act in: what is done happens in it then."""
+        at_hand = self.is_wanted and not (self.is_running and not self.speed)
+        has_begun = self.player is not None and not self.is_over and self.player.tick > 0
+        return at_hand and has_begun and not self.is_outdated
+
+    @property
+    def is_outdated(self) -> bool:
+        """Whether the plan has changed since it was played."""
+        return self._played is not None and not _same_to_play(self._played, self._open_plan.base)
+
+    # What people ask
+
+    def restart(self) -> None:
+        """Begin anew with the plan as it is now, and stop at its start."""
+        self.is_running, self._waiting, self._shown_at, self._show_s = False, [], 0.0, _SHOW_S
+        self._open_plan.background.drop(_SUBJECT)
+        self._is_busy = False
+        plan = self._open_plan.base
+        self._played = plan
+        self.player = Player(self._open_plan.base_site)
+        self._ticks = _PIECE_TICKS
+        self.restarted.emit()
+        self.changed.emit()
+
+    def play(self) -> None:
+        """Go on, from the start where there is nothing to go on with."""
+        if self.player is None or self.is_over or self.is_outdated:
+            self.restart()
+        self.is_running = True
+        self._begin_clock()
+        self.changed.emit()
+        self._go_on()
+
+    def pause(self) -> None:
+        """Stand still."""
+        self.is_running = False
+        self._beat.stop()
+        self.changed.emit()
+
+    def toggle(self) -> None:
+        """Go on or stand still."""
+        if self.is_running:
+            self.pause()
+        else:
+            self.play()
+
+    def set_speed(self, speed: float) -> None:
+        """Choose how fast it goes."""
+        self.speed = speed
+        self._begin_clock()
+        self.changed.emit()
+
+    def step(self) -> None:
+        """Play to the next recorded row, and stand still."""
+        if self.player is None or self.is_outdated:
+            self.restart()
+        if self.is_running:
+            self.pause()
+        assert self.player is not None
+        every = self.player.recording.every_s
+        self._work_on(until_s=(int(self.now_s / every + 1e-9) + 1) * every, most_ticks=_MOST_TICKS)
+
+    def insert(self, event: Event) -> None:
+        """Put an event in at the time that is played now."""
+        self._waiting.append(event)
+        if not self._is_busy:
+            self._put_in()
+
+    @property
+    def kept(self) -> tuple[Event, ...]:
+        """The events that were put in so far."""
+        return () if self.player is None else tuple(self.player.kept)
+
+    def events_kept(self, plan: Plan) -> None:
+        """Take note that the events are in the plan now, so that the play is not out of date for them."""
+        self._played = plan
+        if self.player is not None:
+            self.player.kept.clear()
+        self.changed.emit()
+
+    def in_force(self, at_s: float, base: Plan) -> tuple[Plan, Demand] | None:
+        """Give the settings in force at a time that has been played, and what was asked for then.
+
+        Backlog, surges and growth are in it; guests that booted or ran are on. None for what has not been played.
+        """
+        recording, player = self.recording, self.player
+        if recording is None or player is None or not self.is_wanted or self.is_outdated:
+            return None
+        if at_s > self.now_s or recording.rows == 0:
+            return None
+        row = recording.row_at(at_s)
+        cpu, working, *parts = (
+            np.asarray(recording.series(channel)[:, row], dtype=np.float64)
+            for channel in ("cpu_wanted", "working", "backed", "shared", "balloon", "squeezed", "spilled")
+        )
+        touched = np.maximum(np.sum(parts, axis=0), working)
+        plan = player.plan_at(at_s, (recording.series("phase")[:, row] >= _BOOTING).tolist())
+        update = {"name": base.name, "notes": base.notes, "moment": base.moment, "events": base.events}
+        return plan.model_copy(update=update), Demand(np.stack((cpu, working, touched)))
+
+    # Going on
+
+    def _begin_clock(self) -> None:
+        self._began = (time.monotonic(), self.now_s)
+
+    def _go_on(self) -> None:
+        if not self.is_running or self._is_busy or self.player is None:
+            return
+        if self.speed:
+            clock, start = self._began
+            goal = start + (time.monotonic() - clock) * self.speed
+            if goal < self.now_s + self.player.tick_s:
+                self._beat.start(_BEAT_MS)
+                return
+            self._work_on(until_s=goal, most_ticks=_MOST_TICKS)
+        else:
+            self._work_on(until_s=None, most_ticks=self._ticks)
+
+    def _work_on(self, *, until_s: float | None, most_ticks: int) -> None:
+        if self._is_busy or self.player is None:
+            return
+        self._put_in()
+        self._is_busy, player = True, self.player
+
+        def work() -> float:
+            begin = time.perf_counter()
+            player.run(until_s, most_ticks=most_ticks)
+            return time.perf_counter() - begin
+
+        def answer(seconds: float | None, problem: Exception | None) -> None:
+            if player is not self.player:
+                return
+            self._is_busy = False
+            if problem is not None:
+                self.pause()
+                raise problem
+            self._on_piece_done(seconds or _PIECE_S, most_ticks)
+
+        self._open_plan.background.run(_SUBJECT, work, answer)
+
+    def _on_piece_done(self, seconds: float, ticks: int) -> None:
+        if not self.speed:
+            wished = ticks * _PIECE_S / max(seconds, 1e-4)
+            self._ticks = int(min(max(wished, _PIECE_TICKS), _MOST_TICKS))
+        self._put_in()
+        if self.is_over and self.is_running:
+            self.is_running = False
+            self._open_plan.look_again()
+        now = time.monotonic()
+        if self.speed or not self.is_running or now - self._shown_at >= self._show_s:
+            self._shown_at = now
+            self._show_s = min(self._show_s * _SHOW_LESS, _SHOW_LEAST_S)
+            self.advanced.emit()
+        self.went_on.emit()
+        if not self.is_running:
+            self.changed.emit()
+        elif self.speed:
+            self._beat.start(_BEAT_MS)
+        else:
+            self._go_on()
+
+    def _put_in(self) -> None:
+        if self.player is not None:
+            for event in self._waiting:
+                self.player.insert(event.model_copy(update={"at": self.now_s}))
+        self._waiting = []
+
+    # Following the plan
+
+    def _take_changes(self, changes: list[tuple[str, Mapping[str, Any]]]) -> bool:
+        """Let a change of settings happen in the play that is under way; tells whether it does."""
+        if not self.is_live:
+            return False
+
+        for target, change in changes:
+            self.insert(SetEvent(at=self.now_s, do="set", target=target, change=dict(change)))
+        return True
+
+    def _on_plan_changed(self) -> None:
+        if self._open_plan.file is not self._file:
+            self._drop()
+            return
+        if self.is_running and self.is_outdated:
+            self.pause()
+        self.changed.emit()
+        if self.is_wanted and self.is_outdated:
+            self._again.start()
+
+    def _drop(self) -> None:
+        """Forget what was played: another plan is open."""
+        self._file, self._played, self.player, self.is_running = self._open_plan.file, None, None, False
+        self._is_busy, self._waiting = False, []
+        self._beat.stop()
+        self._open_plan.background.drop(_SUBJECT)
+        self.restarted.emit()
+        self.changed.emit()
+        if self.is_wanted:
+            QTimer.singleShot(0, self._on_again_due)
+
+    def _on_again_due(self) -> None:
+        stale = self.player is None or self.is_outdated
+        if self.is_wanted and stale and self._open_plan.base.guests:
+            self.speed = 0.0
+            self.play()
+
+
+def _same_to_play(one: Plan, other: Plan) -> bool:
+    """Tell whether two plans play alike: names, notes and the moment do not matter."""
+    parts = ("hosts", "pools", "guests", "rules", "day_s", "tick_s", "seed", "events")
+    return one is other or all(getattr(one, part) == getattr(other, part) for part in parts)

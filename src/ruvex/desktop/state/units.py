@@ -1,0 +1,117 @@
+"""The units in which figures are read and typed: four for CPU, two for memory, each switched by one key."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ruvex.plan import Guest, Plan, find_item, pools_within
+
+if TYPE_CHECKING:
+    from ruvex.desktop.state.open_plan import OpenPlan
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A unit of one resource.
+
+    Attributes
+    ----------
+    resource, name
+        ``cpu`` or ``memory``, and what stands behind a figure.
+    per
+        How many MHz or MiB one of it is.
+    """
+
+    resource: str
+    name: str
+    per: float
+
+
+GHZ: Final = Unit("cpu", "GHz", 1000.0)
+GIB: Final = Unit("memory", "GiB", 1024.0)
+ABSOLUTE: Final = {"cpu": GHZ, "memory": GIB}
+OF_HOST: Final = "% of host"
+OF_OWN: Final = "% of own vCPUs"
+CORES: Final = "cores"
+CHOICES: Final[dict[str, Sequence[str]]] = {"cpu": ("GHz", OF_HOST, OF_OWN, CORES), "memory": ("GiB", OF_HOST)}
+
+
+class Units(QObject):
+    """Which unit of each resource is in force.
+
+    Signals
+    -------
+    changed()
+        Another unit is in force.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, open_plan: OpenPlan) -> None:
+        super().__init__(open_plan)
+        self._open_plan = open_plan
+        self._chosen = {name: choices[0] for name, choices in CHOICES.items()}
+
+    def chosen(self, resource: str) -> str:
+        """Give the name of the unit in force."""
+        return self._chosen[resource]
+
+    def choose(self, resource: str, name: str) -> None:
+        """Put another unit in force; a name that is none is passed over."""
+        if name in CHOICES[resource] and name != self._chosen[resource]:
+            self._chosen[resource] = name
+            self.changed.emit()
+
+    def next(self, resource: str) -> None:
+        """Go on to the next unit."""
+        choices = CHOICES[resource]
+        self.choose(resource, choices[(choices.index(self._chosen[resource]) + 1) % len(choices)])
+
+    def common(self, resource: str) -> Unit:
+        """Give the unit for figures of several guests together, such as axes and sums."""
+        chosen = self._chosen[resource]
+        return ABSOLUTE[resource] if chosen == OF_OWN else self._unit(resource, chosen, None)
+
+    def of(self, resource: str, item_id: str | None) -> Unit:
+        """Give the unit for the figures of a guest or pool; for None that of the supply."""
+        return self._unit(resource, self._chosen[resource], item_id)
+
+    def all_of(self, resource: str, item_id: str | None) -> list[Unit]:
+        """Give every unit in which a figure of a guest or pool can be read."""
+        return [self._unit(resource, name, item_id) for name in CHOICES[resource]]
+
+    def _unit(self, resource: str, name: str, item_id: str | None) -> Unit:
+        plan, absolute = self._open_plan.plan, ABSOLUTE[resource]
+        if name == absolute.name or not plan.hosts:
+            return absolute
+        item = find_item(plan, item_id) if item_id is not None else None
+        # Of a guest it is its own host that counts, of all else all hosts together.
+        own = plan.host_of(item) if isinstance(item, Guest) else None
+        hosts = plan.hosts if own is None else (own,)
+        if resource == "memory":
+            per = sum(host.memory_mib for host in hosts) / 100
+        elif name == OF_OWN:
+            per = own_mhz(plan, item_id) / 100
+        else:
+            mhz = sum(host.cores * host.mhz for host in hosts)
+            per = mhz / 100 if name == OF_HOST else mhz / sum(host.cores for host in hosts)
+        shown = {OF_HOST: "%", OF_OWN: "%"}.get(name, name)
+        return Unit(resource, shown, per) if per > 0 else absolute
+
+
+def own_mhz(plan: Plan, item_id: str | None) -> float:
+    """Give the MHz of all vCPUs of a guest, or of the guests that are on in a pool; of all of them for None."""
+    item = find_item(plan, item_id) if item_id is not None else None
+    if isinstance(item, Guest):
+        host = plan.host_of(item)
+        return item.vcpus * host.mhz if host else 0.0
+    total, inside = 0.0, pools_within(plan, item_id)
+    for guest in plan.guests:
+        host = plan.host_of(guest)
+        if guest.is_on and host is not None and (item_id is None or guest.pool in inside):
+            total += guest.vcpus * host.mhz
+    return total

@@ -1,1 +1,0 @@
-"""The pieces that views and the window are made of."""
