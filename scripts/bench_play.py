@@ -166,7 +166,7 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
 
     from ruvex.desktop import make_application, make_window
     from ruvex.desktop.kit.actions import ActionName
-    from ruvex.desktop.state.preferences import State
+    from ruvex.desktop.state.preferences import Preferences
 
     application = make_application()
     lines = []
@@ -174,11 +174,11 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "bench.ruvex.json"
             path.write_text(plan_text(busy_site(plan)), encoding="utf-8")
-            window = make_window(state=State(Path(folder)), follow_desktop=False)
+            window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
             window.resize(1280, 800)
             window.show()
             window.open_path(path)
-            window.open_plan.background.wait()
+            window.desk.background.wait()
             application.processEvents()
             lanes, playing = window.timeline.lanes, window.playing
             shown: list[float] = []
@@ -194,7 +194,7 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
                     lanes.viewport().repaint()
                     shown.append(time.perf_counter() - begin)
             whole = time.perf_counter() - begin
-            whole_site = window.open_plan.site
+            whole_site = window.desk.look.site
             start = time.perf_counter()
             Player(whole_site).run()
             alone = time.perf_counter() - start

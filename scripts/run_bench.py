@@ -240,18 +240,18 @@ def open_window() -> Iterator[Any]:
     """Open the real window, offscreen, with a site of 500 guests and the explanation shown."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from ruvex.desktop import make_application, make_window
-    from ruvex.desktop.state.preferences import State
+    from ruvex.desktop.state.preferences import Preferences
 
     application = make_application()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bench.ruvex.json"
         path.write_text(plan_text(site(500, 25)), encoding="utf-8")
-        window = make_window(state=State(Path(folder)), follow_desktop=False)
+        window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
         window.show()
         window.open_path(path)
         window.dials.set_why(True)
         yield window
-        window.open_plan.give_up()
+        window.desk.trial.give_up()
         window.close()
         application.processEvents()
 
@@ -266,12 +266,12 @@ def bench_desktop() -> list[str]:
         application = QApplication.instance()
         assert application is not None
         # The guest that lacks most: every step of its reservation moves its whole pool.
-        division = window.open_plan.division
+        division = window.desk.look.division
         is_free = np.isinf(division.cpu.limit) & (np.array(division.kinds) == "guest")
         chosen = division.ids[int(np.argmax(division.cpu.unmet * is_free))]
-        window.open_plan.select(chosen)
+        window.desk.selection.select(chosen)
         for _ in range(5):
-            window.open_plan.background.wait()
+            window.desk.background.wait()
             application.processEvents()
         track = window.dials.dials["cpu"].track
         start = QPointF(track.handle_x("cpu.reservation"), 17)
@@ -283,18 +283,18 @@ def bench_desktop() -> list[str]:
             # To and fro between what it gets anyhow and what it wants: there a promise is paid by others.
             part = 0.1 + 0.8 * abs(step % 24 - 12) / 12
             x = low + (high - low) * part
-            before = window.open_plan.division.cpu.delivered
+            before = window.desk.look.division.cpu.delivered
             begin = time.perf_counter()
             QTest.mouseMove(track, QPointF(x, 17).toPoint())
             application.processEvents()
             times.append((time.perf_counter() - begin) * 1e3)
-            moved += not np.array_equal(before, window.open_plan.division.cpu.delivered)
-        whole, moment = window.open_plan.site, window.open_plan._demand
+            moved += not np.array_equal(before, window.desk.look.division.cpu.delivered)
+        whole, moment = window.desk.look.site, window.desk.look.demand
         solving = best_ms(lambda: divide(whole, 0.0, demand=moment))
         viewport = window.division.butterfly.viewport()
         wing = window.division.butterfly.wing_rect("cpu", viewport.height())
         painting = best_ms(lambda: viewport.repaint(wing))
-        undone = window.open_plan.undo_stack.count()
+        undone = window.desk.document.undo_stack.count()
     assert undone == 0, "the handle was let go"
     assert moved > 200, f"only {moved} of 240 steps moved anything"
     p95, median = float(np.percentile(times, 95)), float(np.median(times))
@@ -356,14 +356,14 @@ def bench_moves() -> list[str]:
     from PyQt6.QtTest import QTest
 
     with open_window() as window:
-        division = window.open_plan.division
+        division = window.desk.look.division
         hurt = division.cpu.unmet / np.maximum(division.cpu.wanted, 1) * (np.array(division.kinds) == "guest")
         times, gaps, found = [], [], 0
         for row in np.argsort(-hurt)[:24].tolist():
-            window.open_plan.background.wait()
+            window.desk.background.wait()
             QTest.qWait(1)
             begin = last = time.perf_counter()
-            window.open_plan.select(division.ids[row])
+            window.desk.selection.select(division.ids[row])
             sides, longest = window.dials.why.sides.values(), 0.0
             while window.dials.why.answered_for != division.ids[row]:
                 # Waiting as the window does, without fighting the worker for the interpreter.
@@ -375,7 +375,7 @@ def bench_moves() -> list[str]:
             times.append((time.perf_counter() - begin) * 1e3)
             gaps.append(longest * 1e3)
             found += sum(len(side.offers) for side in sides)
-        whole = window.open_plan.site
+        whole = window.desk.look.site
         solving = best_ms(lambda: divide(whole, 0.0, demand=division.demand))
         worst_rows = np.argsort(-hurt)[:24].tolist()
         alone = [

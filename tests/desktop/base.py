@@ -21,7 +21,7 @@ from ruvex.desktop import make_application, make_window
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.track import Track
-from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.preferences import Preferences
 from ruvex.plan import Plan, plan_text
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
@@ -48,10 +48,10 @@ class WindowCase(unittest.TestCase):
         self.application = make_application()
         qInstallMessageHandler(self._on_message)
         self.addCleanup(qInstallMessageHandler, None)
-        self.window = make_window(state=State(self.folder / "state"), follow_desktop=False)
+        self.window = make_window(preferences=Preferences(self.folder / "state"), follow_desktop=False)
         self.window.resize(1280, 800)
         self.window.show()
-        self.open_plan = self.window.open_plan
+        self.desk = self.window.desk
         self.butterfly = self.window.division.butterfly
         self.dials = self.window.dials
         self.settle()
@@ -63,7 +63,7 @@ class WindowCase(unittest.TestCase):
 
     def tearDown(self) -> None:
         """Close the window and let no Qt warning pass."""
-        self.open_plan.undo_stack.setClean()
+        self.desk.document.undo_stack.setClean()
         self.window.close()
         self.settle()
         self.window.deleteLater()
@@ -75,7 +75,7 @@ class WindowCase(unittest.TestCase):
         """Let the window catch up."""
         if ms:
             QTest.qWait(ms)
-        self.open_plan.background.wait()
+        self.desk.background.wait()
         # A layout asks its parent to lay out anew in the next round of events, and that one its own.
         for _ in range(3):
             self.application.processEvents()
@@ -134,7 +134,7 @@ class WindowCase(unittest.TestCase):
 
     def delivered(self, item_id: str, resource: str = "cpu") -> float:
         """Give what the division on the screen delivers."""
-        division = self.open_plan.division
+        division = self.desk.look.division
         return float(getattr(division, resource).delivered[division.position[item_id]])
 
     def picture(self, widget: QWidget, place: QRect | None = None) -> QImage:

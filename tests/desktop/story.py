@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop import make_application, make_window
 from ruvex.desktop.sheets.split_page import SplitPage
-from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.preferences import Preferences
 from ruvex.divide import ladder_of
 from ruvex.plan import Guest, find_item, plan_text
 
@@ -32,17 +32,17 @@ class Story:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.application = make_application()
-        self.window = make_window(state=State(folder / "state"), follow_desktop=False)
+        self.window = make_window(preferences=Preferences(folder / "state"), follow_desktop=False)
         self.window.resize(1280, 800)
         self.window.show()
-        self.open_plan = self.window.open_plan
+        self.desk = self.window.desk
         self.rows = self.window.division.butterfly
         self.settle()
 
     def settle(self) -> None:
         """Let the window catch up."""
         for _ in range(3):
-            self.open_plan.background.wait()
+            self.desk.background.wait()
             self.application.processEvents()
 
     def press(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = NONE, widget: QWidget | None = None) -> None:
@@ -89,7 +89,7 @@ class Story:
 
     def guest(self, item_id: str) -> Guest:
         """Give a guest of the plan as it is."""
-        item = find_item(self.open_plan.plan, item_id)
+        item = find_item(self.desk.look.plan, item_id)
         assert isinstance(item, Guest)
         return item
 
@@ -100,19 +100,19 @@ class Story:
         window = self.window
         assert window.division.empty.isVisible()
         self.click(window.division.empty.buttons[0])
-        assert window.sheet.isVisible() and len(self.open_plan.plan.hosts) == 1
+        assert window.sheet.isVisible() and len(self.desk.look.plan.hosts) == 1
         line = window.plan_page.forms[0].fields["memory_mib"].line
         line.setFocus()
         line.selectAll()
         self.write("64 GiB")
-        assert self.open_plan.plan.hosts[0].memory_mib == 65536
+        assert self.desk.look.plan.hosts[0].memory_mib == 65536
         self.click(window.sheet.close_button)
 
         clipboard = QApplication.clipboard()
         assert clipboard is not None
         clipboard.setText(CELLS)
         self.press(Qt.Key.Key_V, CTRL, window)
-        assert len(self.open_plan.plan.guests) == 10, window.notice.text
+        assert len(self.desk.look.plan.guests) == 10, window.notice.text
         assert window.division.butterfly.isVisible()
         assert self.guest("ferry-3").memory.size == 7168
 
@@ -121,7 +121,7 @@ class Story:
             self.press(Qt.Key.Key_Escape, widget=self.rows)
             self.press(Qt.Key.Key_N, CTRL | SHIFT, window)
             self.write(name)
-        assert [pool.name for pool in self.open_plan.plan.pools] == ["Sailing", "Booking", "Office"]
+        assert [pool.name for pool in self.desk.look.plan.pools] == ["Sailing", "Booking", "Office"]
 
         self.press(Qt.Key.Key_P, CTRL | SHIFT, window)
         page = window.sheet.page
@@ -134,8 +134,8 @@ class Story:
         assert page.sum_label.text().startswith("Sum: 100 %")
         self.click(page.apply_button)
         self.click(window.sheet.close_button)
-        self.pools = [pool.id for pool in self.open_plan.plan.pools]
-        amounts = [pool.cpu.reservation for pool in self.open_plan.plan.pools]
+        self.pools = [pool.id for pool in self.desk.look.plan.pools]
+        amounts = [pool.cpu.reservation for pool in self.desk.look.plan.pools]
         assert amounts == [20_800, 12_480, 8_320], amounts
         assert "0.00 free" in self.free_text(), self.free_text()
 
@@ -145,7 +145,7 @@ class Story:
 
     def free_text(self) -> str:
         """Give what the supply row says is free of promises."""
-        r = self.open_plan.division.cpu
+        r = self.desk.look.division.cpu
         return f"{r.free / 1000:.2f} free"
 
     def refuse_and_remedy(self) -> None:
@@ -181,30 +181,30 @@ class Story:
         self.press(Qt.Key.Key_F7, widget=window)
         lines = window.dials.why.sides["cpu"].ladder.lines
         assert lines[0][1] == "promised" and any(text == "delivered" for _, text in lines), lines
-        ladder = ladder_of(self.open_plan.division, "ferry-9", "cpu")
+        ladder = ladder_of(self.desk.look.division, "ferry-9", "cpu")
         assert abs(sum(rung.amount for rung in ladder.rungs) - ladder.delivered) < 1e-9
 
     def undo_and_redo(self) -> None:
         """Undo to the start and redo to the end; each way ends where it should."""
-        end = self.open_plan.plan
+        end = self.desk.look.plan
         for _ in range(200):
-            if not self.open_plan.undo_stack.canUndo():
+            if not self.desk.document.undo_stack.canUndo():
                 break
             self.press(Qt.Key.Key_Z, CTRL, self.window)
-        assert not self.open_plan.plan.hosts and not self.open_plan.plan.guests
+        assert not self.desk.look.plan.hosts and not self.desk.look.plan.guests
         assert self.window.division.empty.isVisible()
         for _ in range(200):
-            if not self.open_plan.undo_stack.canRedo():
+            if not self.desk.document.undo_stack.canRedo():
                 break
             self.press(Qt.Key.Key_Z, CTRL | SHIFT, self.window)
-        assert plan_text(self.open_plan.plan) == plan_text(end)
+        assert plan_text(self.desk.look.plan) == plan_text(end)
 
     def be_killed(self) -> None:
         """Wait for the recovery copy as time passes, and be killed."""
         QTest.qWait(1200)
         self.settle()
         assert self.window.files.keeper.copy.exists()
-        (self.folder / "expected.json").write_text(plan_text(self.open_plan.plan), encoding="utf-8")
+        (self.folder / "expected.json").write_text(plan_text(self.desk.look.plan), encoding="utf-8")
         os.kill(os.getpid(), signal.SIGKILL)
 
 

@@ -50,24 +50,24 @@ class Settings(WindowCase):
     def test_handles_stop_where_the_rules_do(self) -> None:
         """A handle dragged too far stops at what the other settings allow, and the edit is never refused."""
         self.show_plan(plan_of([cpu_guest("c", 9000, vcpus=4, reservation=500, limit=2000)]))
-        self.open_plan.select("c")
+        self.desk.selection.select("c")
         self.settle()
         track = self.dials.dials["cpu"].track
         self.drag_handle(track, "cpu.reservation", -400)
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 2000)
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.reservation, 2000)
         self.drag_handle(track, "cpu.reservation", 900)
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 0)
-        self.open_plan.undo_stack.undo()
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.reservation, 0)
+        self.desk.document.undo_stack.undo()
         self.assertEqual(track.handle_x("cpu.reservation"), track.handle_x("cpu.limit"))
         self.drag_handle(track, "cpu.limit", -60)
-        self.assertGreater(self.open_plan.plan.guests[0].cpu.limit or 0, 2000, "outwards the limit is taken")
+        self.assertGreater(self.desk.look.plan.guests[0].cpu.limit or 0, 2000, "outwards the limit is taken")
         self.drag_handle(track, "cpu.limit", 900)
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.limit, 2000, "a limit stops at the reservation")
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.limit, 2000, "a limit stops at the reservation")
 
     def test_scale_stands_still_while_dragging(self) -> None:
         """Neither the track's scale nor the axes move under a handle that is held."""
         self.open_demo()
-        self.open_plan.select("fare-engine")
+        self.desk.selection.select("fare-engine")
         self.settle()
         track, axis = self.dials.dials["memory"].track, self.butterfly.axes["memory"]
         scale = track.axis
@@ -80,7 +80,7 @@ class Settings(WindowCase):
     def test_fine_steps_with_shift(self) -> None:
         """Arrows in a field step by the dial's step, with Shift tenfold, and stop at the bounds."""
         self.open_demo()
-        self.open_plan.select("mail")
+        self.desk.selection.select("mail")
         self.settle()
         field = self.dials.dials["cpu"].fields["cpu.shares"]
         for key, modifier, shares in (
@@ -91,39 +91,39 @@ class Settings(WindowCase):
             (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier, 1),
         ):
             QTest.keyClick(field.line, key, modifier)
-            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), shares)
+            self.assertEqual(self.desk.trial.setting_before("mail", "cpu.shares"), shares)
 
     def test_shares_as_people_write_them(self) -> None:
         """Shares are a number or so many times the standard; what is no number is refused in words."""
         self.open_demo()
-        self.open_plan.select("mail")
+        self.desk.selection.select("mail")
         self.settle()
         field = self.dials.dials["cpu"].fields["cpu.shares"]
         for text, shares in (("150", 150), ("2×", 200), ("0,5 x", 50), ("4 ×", 400)):
             self.type_into(field, text)
-            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), shares, text)
+            self.assertEqual(self.desk.trial.setting_before("mail", "cpu.shares"), shares, text)
         for text in ("nan", "inf", "1e999", "many", "0", "-3"):
             self.type_into(field, text)
             self.assertTrue(field.is_refused, text)
             self.assertIn("Not accepted", self.dials.effect.text)
-            self.assertEqual(self.open_plan.setting_before("mail", "cpu.shares"), 400)
+            self.assertEqual(self.desk.trial.setting_before("mail", "cpu.shares"), 400)
 
     def test_enter_on_an_untouched_field_changes_nothing(self) -> None:
         """A value too fine to be shown in full survives Enter in its field."""
         guest = memory_guest("t", 1, mode="thin", size=4000, reservation=1000.4, shares=123456.75)
         self.show_plan(plan_of([guest]))
-        self.open_plan.select("t")
+        self.desk.selection.select("t")
         self.settle()
         for field in self.dials.dials["memory"].fields.values():
             field.line.setFocus()
             QTest.keyClick(field.line, Qt.Key.Key_Return)
-        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+        self.assertEqual(self.desk.document.undo_stack.count(), 0)
 
     def test_what_is_set_aside_is_not_free(self) -> None:
         """The supply tells the same free amount in the rows' head and in the dials: without what is set aside."""
         rules = {"set_aside_percent": {"cpu": 20, "memory": 10}, "guest_overhead": {"fixed_mib": 1000}}
         self.show_plan(plan_of([cpu_guest("c", 500, reservation=1500)], rules=rules))
-        division = self.open_plan.division
+        division = self.desk.look.division
         self.assertEqual((division.cpu.set_aside, division.cpu.free), (2000, 6500))
         self.assertEqual((division.memory.set_aside, division.memory.free), (10_000, 89_000))
         self.assertIn("6.50\u202fGHz free of promises", self.dials.dials["cpu"]._met.text())
@@ -136,12 +136,12 @@ class Settings(WindowCase):
             ("payroll", "memory", "holds 4.00\u202fGiB it does not need"),
             ("payroll", "cpu", "gets all it wants"),
         ):
-            self.open_plan.select(item_id)
+            self.desk.selection.select(item_id)
             self.assertIn(words, self.dials.dials[place]._met.text())
         for item_id, words in (
             ("intranet", "agent missing: its memory stays at boot size"),
             ("lagoon-sim", "powered off: takes no part"),
             ("office", "CPU: 4.70 of 0.00 claimed, 4.70 drawn from above, 46.6 free"),
         ):
-            self.open_plan.select(item_id)
+            self.desk.selection.select(item_id)
             self.assertIn(words, self.dials._facts.text())

@@ -87,10 +87,10 @@ class Bars(WindowCase):
             return min(image.pixelColor(point).lightness() for point in points)
 
         before = darkest()
-        self.open_plan.preview("bound", {"cpu.limit": 5000.0}, "limit")
+        self.desk.trial.try_settings("bound", {"cpu.limit": 5000.0}, "limit")
         self.settle()
         self.assertLess(darkest(), before - 60)
-        self.open_plan.give_up()
+        self.desk.trial.give_up()
         self.settle()
         self.assertEqual(darkest(), before)
 

@@ -30,7 +30,7 @@ class RowsCase(WindowCase):
 
     def guest(self, item_id: str) -> Guest:
         """Give a guest as it is."""
-        item = find_item(self.open_plan.plan, item_id)
+        item = find_item(self.desk.look.plan, item_id)
         assert isinstance(item, Guest)
         return item
 
@@ -63,24 +63,24 @@ class Dragging(RowsCase):
     def test_reservation_at_the_end_of_the_solid_part(self) -> None:
         """The drag shows who pays before it is let go, and is one undo entry."""
         self.drag(self.edge("a", 3000), self.edge("a", 4500), release=False)
-        self.assertIsNotNone(self.open_plan.before)
+        self.assertIsNotNone(self.desk.look.before)
         self.assertIn("a CPU reservation 3.00\u202fGHz →", self.dials.effect.text)
         self.assertIn("paid by", self.dials.effect.text)
-        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+        self.assertEqual(self.desk.document.undo_stack.count(), 0)
         QTest.mouseRelease(self.butterfly.viewport(), LEFT, NONE, self.edge("a", 4500))
         self.settle()
         self.assertAlmostEqual(self.guest("a").cpu.reservation, 4500, delta=60)
-        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
 
     def test_esc_gives_a_drag_up(self) -> None:
         """Nothing is left of it."""
-        before = self.open_plan.plan
+        before = self.desk.look.plan
         self.drag(self.edge("a", 3000), self.edge("a", 6000), release=False)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Escape)
         QTest.mouseRelease(self.butterfly.viewport(), LEFT, NONE, self.edge("a", 6000))
         self.settle()
-        self.assertEqual(self.open_plan.plan, before)
-        self.assertIsNone(self.open_plan.before)
+        self.assertEqual(self.desk.look.plan, before)
+        self.assertIsNone(self.desk.look.before)
 
     def test_bracket_is_the_limit(self) -> None:
         """Dragged inwards it limits, beyond the end of the axis it is taken off."""
@@ -93,7 +93,7 @@ class Dragging(RowsCase):
 
     def test_refused_drag_offers_what_passes(self) -> None:
         """A promise that cannot be kept is not made; the nearest value is one click away."""
-        self.open_plan.change("c", {"cpu.reservation": 6000}, "c")
+        self.desk.trial.change("c", {"cpu.reservation": 6000}, "c")
         self.drag(self.edge("a", 3000), self.edge("a", 8000))
         self.assertEqual(self.guest("a").cpu.reservation, 3000)
         self.assertIn("short of CPU promises", self.window.refusal.text)
@@ -101,10 +101,10 @@ class Dragging(RowsCase):
         nearest = next(offer for offer in self.window.refusal.offers if "nearest" in offer.text())
         nearest.setFocus()
         self.settle()
-        self.assertIsNotNone(self.open_plan.before, "its effect shows before it is taken")
+        self.assertIsNotNone(self.desk.look.before, "its effect shows before it is taken")
         QTest.keyClick(nearest, Qt.Key.Key_Escape)
         self.settle()
-        self.assertIsNone(self.open_plan.before)
+        self.assertIsNone(self.desk.look.before)
         self.assertFalse(self.window.refusal.isVisible())
         self.drag(self.edge("a", 3000), self.edge("a", 8000))
         nearest = next(offer for offer in self.window.refusal.offers if "nearest" in offer.text())
@@ -115,18 +115,18 @@ class Dragging(RowsCase):
     def test_names_are_dragged_onto_pools(self) -> None:
         """Several selected names go together; dropped below the rows they go to the top."""
         x = self.butterfly.columns.names[0] + 80
-        self.open_plan.select_many(["a", "b"], "b")
+        self.desk.selection.select_many(["a", "b"], "b")
         start = QPoint(x, self.butterfly.row_rect("a").center().y())
         self.drag(start, QPoint(x, self.butterfly.row_rect("q").center().y()))
-        self.assertEqual([g.pool for g in self.open_plan.plan.guests], ["q", "q", "q"])
+        self.assertEqual([g.pool for g in self.desk.look.plan.guests], ["q", "q", "q"])
         start = QPoint(x, self.butterfly.row_rect("q").center().y())
         self.drag(start, QPoint(x, self.butterfly.row_rect("p").center().y()))
-        pool = find_item(self.open_plan.plan, "q")
+        pool = find_item(self.desk.look.plan, "q")
         self.assertEqual(getattr(pool, "parent", None), "p")
         start = QPoint(x, self.butterfly.row_rect("c").center().y())
         self.drag(start, QPoint(x, self.butterfly.row_list.height + 30))
         self.assertIsNone(self.guest("c").pool)
-        self.assertIn("c", self.open_plan.selection)
+        self.assertIn("c", self.desk.selection.ids)
 
 
 class LongPlans(RowsCase):
@@ -170,7 +170,7 @@ class MemoryWing(RowsCase):
         ):  # fmt: skip
             self.drag(self.edge(item_id, start, "memory"), self.edge(item_id, end, "memory"))
             self.assertAlmostEqual(getattr(self.guest(item_id).memory, key), end, delta=140, msg=f"{item_id} {key}")
-        self.assertEqual(self.open_plan.undo_stack.count(), 4)
+        self.assertEqual(self.desk.document.undo_stack.count(), 4)
 
     def test_boot_size_bounds_the_floor(self) -> None:
         """A floor cannot be dragged beyond the boot size."""
@@ -191,7 +191,7 @@ class MemoryWing(RowsCase):
         self.butterfly.menu_asked.connect(asked.append)
         event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, point, self.butterfly.viewport().mapToGlobal(point))
         self.butterfly.contextMenuEvent(event)
-        self.assertEqual((self.open_plan.selected, len(asked)), ("f", 1))
+        self.assertEqual((self.desk.selection.current, len(asked)), ("f", 1))
 
 
 class Keys(RowsCase):
@@ -202,12 +202,12 @@ class Keys(RowsCase):
         self.click_row("a")
         for _ in range(3):
             self.press(Qt.Key.Key_Plus)
-        self.assertIsNotNone(self.open_plan.before)
+        self.assertIsNotNone(self.desk.look.before)
         self.press(Qt.Key.Key_Down)
-        self.assertEqual((self.guest("a").cpu.shares, self.open_plan.undo_stack.count()), (130, 1))
+        self.assertEqual((self.guest("a").cpu.shares, self.desk.document.undo_stack.count()), (130, 1))
         self.press(Qt.Key.Key_Minus, Qt.KeyboardModifier.AltModifier)
         self.press(Qt.Key.Key_Escape)
-        self.assertEqual((self.guest("b").memory.shares, self.open_plan.before), (100, None))
+        self.assertEqual((self.guest("b").memory.shares, self.desk.look.before), (100, None))
         place = self.edge("b", 0, "memory") + QPoint(20, 0)
         view = self.butterfly.viewport()
         wheel = QWheelEvent(
@@ -224,22 +224,22 @@ class Keys(RowsCase):
         self.press(Qt.Key.Key_Plus)
         self.press(Qt.Key.Key_Space)
         self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, False))
-        self.assertEqual(self.open_plan.undo_stack.count(), 2)
+        self.assertEqual(self.desk.document.undo_stack.count(), 2)
         self.press(Qt.Key.Key_Space)
         self.press(Qt.Key.Key_Plus)
         self.run_action(ActionName.UNDO)
         self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, True))
         self.press(Qt.Key.Key_Plus)
-        self.open_plan.set_moment(3600.0)
+        self.desk.look.set_moment(3600.0)
         self.assertEqual(self.guest("a").cpu.shares, 120)
         self.press(Qt.Key.Key_Plus)
         self.assertTrue(self.window.save())
-        self.assertEqual(self.open_plan.base.guests[0].cpu.shares, 130)
-        self.assertFalse(self.open_plan.is_dirty)
+        self.assertEqual(self.desk.document.plan.guests[0].cpu.shares, 130)
+        self.assertFalse(self.desk.document.is_dirty)
 
     def test_new_rename_duplicate_shift_move_delete(self) -> None:
         """A guest is made, named, copied, shifted, moved and deleted, and all of it taken back."""
-        start = self.open_plan.plan
+        start = self.desk.look.plan
         self.click_row("q")
         self.run_action(ActionName.NEW_GUEST)
         line = self.application.focusWidget()
@@ -249,22 +249,22 @@ class Keys(RowsCase):
         self.assertEqual((self.guest("guest-1").name, self.guest("guest-1").pool), ("bell", "q"))
         self.assertIn("bell", [row.label for row in self.butterfly.row_list.rows])
         self.press(Qt.Key.Key_D, CTRL)
-        self.assertEqual(self.open_plan.plan.guests[-1].name, "bell-2")
+        self.assertEqual(self.desk.look.plan.guests[-1].name, "bell-2")
         self.press(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
-        self.assertEqual([g.name for g in self.open_plan.plan.guests[-2:]], ["bell-2", "bell"])
+        self.assertEqual([g.name for g in self.desk.look.plan.guests[-2:]], ["bell-2", "bell"])
         self.press(Qt.Key.Key_M)
         QTest.keyClicks(self.window.command_box.line, "pier")
         QTest.keyClick(self.window.command_box.line, Qt.Key.Key_Return)
         self.settle()
         self.assertEqual(self.guest("bell-2").pool, "p")
         self.press(Qt.Key.Key_Delete)
-        self.assertNotIn("bell-2", self.open_plan.plan.guest_index)
+        self.assertNotIn("bell-2", self.desk.look.plan.guest_index)
         self.click_row("p")
         self.press(Qt.Key.Key_Delete)
-        self.assertEqual([g.pool for g in self.open_plan.plan.guests], [None, None, "q", "q"])
-        while self.open_plan.undo_stack.canUndo():
+        self.assertEqual([g.pool for g in self.desk.look.plan.guests], [None, None, "q", "q"])
+        while self.desk.document.undo_stack.canUndo():
             self.run_action(ActionName.UNDO)
-        self.assertEqual(self.open_plan.plan, start)
+        self.assertEqual(self.desk.look.plan, start)
 
     def test_a_run_of_arrows_is_one_entry(self) -> None:
         """Stepping a field with ↑ is taken back at once; stepping another one begins anew."""
@@ -273,7 +273,7 @@ class Keys(RowsCase):
         for key in ("cpu.shares", "cpu.shares", "cpu.shares", "cpu.reservation"):
             QTest.keyClick(fields[key].line, Qt.Key.Key_Up)
             self.settle()
-        self.assertEqual((self.guest("a").cpu.shares, self.open_plan.undo_stack.count()), (130, 2))
+        self.assertEqual((self.guest("a").cpu.shares, self.desk.document.undo_stack.count()), (130, 2))
         self.run_action(ActionName.UNDO)
         self.run_action(ActionName.UNDO)
         self.assertEqual((self.guest("a").cpu.shares, self.guest("a").cpu.reservation), (100, 3000))
@@ -282,17 +282,17 @@ class Keys(RowsCase):
         """Shift and Ctrl select several; a dial and F4's field turn all of them, in one entry."""
         self.click_row("a")
         self.press(Qt.Key.Key_Down, SHIFT)
-        self.assertEqual(self.open_plan.selection, ("a", "b"))
+        self.assertEqual(self.desk.selection.ids, ("a", "b"))
         point = QPoint(self.butterfly.columns.names[1] - 20, self.butterfly.row_rect("c").center().y())
         QTest.mouseClick(self.butterfly.viewport(), LEFT, CTRL, point)
         self.settle()
-        self.assertEqual(set(self.open_plan.selection), {"a", "b", "c"})
+        self.assertEqual(set(self.desk.selection.ids), {"a", "b", "c"})
         self.type_into(self.dials.dials["cpu"].fields["cpu.shares"], "250")
-        self.assertEqual([g.cpu.shares for g in self.open_plan.plan.guests], [250, 250, 250])
-        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        self.assertEqual([g.cpu.shares for g in self.desk.look.plan.guests], [250, 250, 250])
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
         self.assertIn("3 selected", self.dials.effect.text)
         self.press(Qt.Key.Key_A, CTRL)
-        self.assertEqual(len(self.open_plan.selection), 5)
+        self.assertEqual(len(self.desk.selection.ids), 5)
 
 
 class Power(RowsCase):
@@ -300,16 +300,16 @@ class Power(RowsCase):
 
     def test_refused_where_the_action_was(self) -> None:
         """The row is marked, the panel says why; Esc leaves the plan as it is."""
-        self.open_plan.change("a", {"power": "off"}, "off")
-        self.open_plan.change("c", {"cpu.reservation": 8000}, "c")
+        self.desk.trial.change("a", {"power": "off"}, "off")
+        self.desk.trial.change("c", {"cpu.reservation": 8000}, "c")
         self.click_row("a")
         self.press(Qt.Key.Key_Space)
         self.assertFalse(self.guest("a").is_on)
         self.assertIn("power a on. The supply is short of CPU promises by 1.00", self.window.refusal.text)
-        self.assertIn("a", self.open_plan.refused.step.changed)  # type: ignore[union-attr]
+        self.assertIn("a", self.desk.trial.refused.step.changed)  # type: ignore[union-attr]
         QTest.keyClick(self.window.refusal.close_button, Qt.Key.Key_Escape)
         self.settle()
-        self.assertIsNone(self.open_plan.refused)
+        self.assertIsNone(self.desk.trial.refused)
         self.press(Qt.Key.Key_Space)
         offer = next(o for o in self.window.refusal.offers if "reservation of c" in o.text())
         QTest.mouseClick(offer, LEFT)
@@ -327,7 +327,7 @@ class Power(RowsCase):
         self.show_plan(plan_of(guests, [{"id": "p"}]))
         self.click_row("p")
         self.press(Qt.Key.Key_Space)
-        self.assertEqual([g.is_on for g in self.open_plan.plan.guests], [False, True, True])
+        self.assertEqual([g.is_on for g in self.desk.look.plan.guests], [False, True, True])
         self.assertIn("low: The supply is short of memory promises by 19.5", self.window.notice.text)
         self.press(Qt.Key.Key_Space)
         self.assertIn("power low on", self.window.refusal.text)
@@ -349,13 +349,13 @@ class Clipboard(RowsCase):
         """Copied cells come back as further guests; a pool that does not draw leaves the third one off."""
         clipboard = QApplication.clipboard()
         assert clipboard is not None
-        self.open_plan.select_many(["a", "b"], "a")
+        self.desk.selection.select_many(["a", "b"], "a")
         self.press(Qt.Key.Key_C, CTRL)
         self.assertTrue(clipboard.text().startswith("name\tpool\thost"))
         self.run_action(ActionName.PASTE)
-        self.assertEqual([g.name for g in self.open_plan.plan.guests[3:]], ["a-2", "b-2"])
+        self.assertEqual([g.name for g in self.desk.look.plan.guests[3:]], ["a-2", "b-2"])
         self.assertEqual(self.guest("a-2").cpu, self.guest("a").cpu)
-        self.assertEqual(self.open_plan.undo_stack.undoText(), "paste 2 guests")
+        self.assertEqual(self.desk.document.undo_stack.undoText(), "paste 2 guests")
         clipboard.setText("name\tvCPUs\tCPU reservation\nz\t2\t3 GHz\n")
         self.run_action(ActionName.PASTE)
         self.assertIn("more than 2 vCPUs of 'z' can use", self.window.notice.text)
@@ -370,10 +370,10 @@ class Clipboard(RowsCase):
         """The notice names row and column."""
         clipboard = QApplication.clipboard()
         assert clipboard is not None
-        before = self.open_plan.plan
+        before = self.desk.look.plan
         for text, told in (("ladida", "does not name the columns"), ("name\tvCPUs\nz\tmany\n", "row 2, vCPUs")):
             clipboard.setText(text)
             self.run_action(ActionName.PASTE)
             self.assertIn("Nothing was pasted", self.window.notice.text)
             self.assertIn(told, self.window.notice.text)
-        self.assertIs(self.open_plan.plan, before)
+        self.assertIs(self.desk.look.plan, before)

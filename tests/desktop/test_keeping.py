@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from ruvex.desktop import make_window
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.shell.window import Window
-from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.preferences import Preferences
 from ruvex.plan import change_settings, read_plan, write_plan
 from tests.desktop.base import LEFT, WindowCase
 
@@ -19,10 +19,10 @@ class Keeping(WindowCase):
 
     def another_window(self) -> Window:
         """Open a second window with the same remembered things."""
-        window = make_window(state=State(self.folder / "state"), follow_desktop=False)
+        window = make_window(preferences=Preferences(self.folder / "state"), follow_desktop=False)
         self.addCleanup(window.deleteLater)
         self.addCleanup(window.close)
-        self.addCleanup(window.open_plan.undo_stack.setClean)
+        self.addCleanup(window.desk.document.undo_stack.setClean)
         return window
 
     def answer(self, text: str) -> None:
@@ -35,7 +35,7 @@ class Keeping(WindowCase):
         """It comes after an edit, goes with saving, undoing all, or closing knowingly."""
         self.open_demo()
         copy = self.window.files.keeper.copy
-        self.open_plan.change("mail", {"cpu.shares": 300}, "more")
+        self.desk.trial.change("mail", {"cpu.shares": 300}, "more")
         self.settle(900)
         kept = read_plan(copy, traces_in=self.path.parent).plan
         self.assertEqual(kept.guests[kept.guest_index["mail"]].cpu.shares, 300)
@@ -86,12 +86,12 @@ class Keeping(WindowCase):
             self._change_outside(shares)
             self.assertIn("was changed on disk by someone else", self.window.notice.text)
             self.answer("Reload it")
-            self.assertEqual(self.open_plan.plan.guests[self.open_plan.plan.guest_index["mail"]].cpu.shares, shares)
+            self.assertEqual(self.desk.look.plan.guests[self.desk.look.plan.guest_index["mail"]].cpu.shares, shares)
 
     def test_saving_over_others_is_asked(self) -> None:
         """What somebody else wrote is not overwritten without a word; nor is one's own saving taken for theirs."""
         self.open_demo()
-        self.open_plan.change("mail", {"cpu.shares": 300}, "more")
+        self.desk.trial.change("mail", {"cpu.shares": 300}, "more")
         self._change_outside(700)
         self.answer("Keep what is here")
         self.assertFalse(self.window.save())
@@ -101,17 +101,17 @@ class Keeping(WindowCase):
         self.assertEqual(plan.guests[plan.guest_index["mail"]].cpu.shares, 300)
         self.settle(600)
         self.assertFalse(self.window.notice.isVisible())
-        self.assertFalse(self.open_plan.is_dirty)
+        self.assertFalse(self.desk.document.is_dirty)
 
     def test_undo_survives_a_save(self) -> None:
         """After saving, what was done before can still be taken back; then the plan is dirty again."""
         self.open_demo()
-        self.open_plan.change("mail", {"cpu.shares": 300}, "more")
+        self.desk.trial.change("mail", {"cpu.shares": 300}, "more")
         self.assertTrue(self.window.save())
         self.assertFalse(self.window.isWindowModified())
         self.run_action(ActionName.UNDO)
         self.assertTrue(self.window.isWindowModified())
-        self.assertEqual(self.open_plan.plan.guests[self.open_plan.plan.guest_index["mail"]].cpu.shares, 100)
+        self.assertEqual(self.desk.look.plan.guests[self.desk.look.plan.guest_index["mail"]].cpu.shares, 100)
 
     def test_the_window_comes_back_as_it_was_left(self) -> None:
         """Size, dials, why, units, order and axis; a damaged memory of it is passed over."""
@@ -124,9 +124,9 @@ class Keeping(WindowCase):
         self.assertTrue(again.dials.why_button.isChecked())
         butterfly = again.division.butterfly
         self.assertEqual((butterfly.order, butterfly.axis_mode), ("hurt", "own"))
-        self.assertEqual(again.open_plan.units.chosen("cpu"), "% of host")
-        state = State(self.folder / "state")
-        state.layout = {"geometry": 7, "units": [], "order": {}, "axis": 3, "why": "x"}
+        self.assertEqual(again.desk.units.chosen("cpu"), "% of host")
+        preferences = Preferences(self.folder / "state")
+        preferences.layout = {"geometry": 7, "units": [], "order": {}, "axis": 3, "why": "x"}
         self.assertEqual(self.another_window().division.butterfly.order, "tree")
 
     def test_lock_goes_with_the_window(self) -> None:

@@ -18,7 +18,7 @@ class Aids(WindowCase):
         """Open the demo at eight."""
         super().setUp()
         self.open_demo()
-        self.open_plan.set_moment(29_400.0)
+        self.desk.look.set_moment(29_400.0)
 
     def shown(self) -> list[str]:
         """Give the rows in their order."""
@@ -26,7 +26,7 @@ class Aids(WindowCase):
 
     def test_units_for_reading_and_typing(self) -> None:
         """U goes through four units; what is typed without one is in the unit in force."""
-        self.open_plan.select("gate-cameras")
+        self.desk.selection.select("gate-cameras")
         field = self.dials.dials["cpu"].fields["cpu.limit"]
         shown = []
         for _ in range(4):
@@ -38,9 +38,9 @@ class Aids(WindowCase):
             ("% of own vCPUs", "50", 5400), ("cores", "1,5", 4050), ("% of host", "5 %", 1485), ("GHz", "50 %", 5400),
             ("% of host", "2.5 GHz", 2500),
         ):  # fmt: skip
-            self.open_plan.units.choose("cpu", unit)
+            self.desk.units.choose("cpu", unit)
             self.type_into(field, typed)
-            guest = find_item(self.open_plan.plan, "gate-cameras")
+            guest = find_item(self.desk.look.plan, "gate-cameras")
             assert isinstance(guest, Guest)
             self.assertAlmostEqual(guest.cpu.limit or 0, mhz, places=6, msg=f"{typed} in {unit}")
         QTest.keyClick(self.window, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
@@ -68,7 +68,7 @@ class Aids(WindowCase):
             above: list[str] = []
             for row in rows:
                 del above[row.depth :]
-                parent = self.open_plan.division.parents[row.index]
+                parent = self.desk.look.division.parents[row.index]
                 self.assertEqual(above[-1] if above else None, parent)
                 above.append(row.item_id)
         self.assertEqual(self.shown()[:2], ["booking", "fare-engine"])
@@ -92,7 +92,7 @@ class Aids(WindowCase):
 
     def test_why_and_what_would_help(self) -> None:
         """The panel tells the steps, who has the rest, and a click makes a move that helps."""
-        self.open_plan.select("ticket-db")
+        self.desk.selection.select("ticket-db")
         QTest.mouseClick(self.dials.why_button, LEFT)
         self.settle()
         side = self.dials.why.sides["cpu"]
@@ -102,13 +102,13 @@ class Aids(WindowCase):
         self.assertIn("+4.44", offer.text())
         offer.setFocus()
         self.settle()
-        self.assertIsNotNone(self.open_plan.before)
+        self.assertIsNotNone(self.desk.look.before)
         self.assertAlmostEqual(self.delivered("ticket-db"), 10_639, delta=5)
         QTest.mouseClick(offer, LEFT)
         self.settle()
         self.assertAlmostEqual(self.delivered("ticket-db"), 10_639, delta=5)
-        self.assertEqual(self.open_plan.undo_stack.count(), 1)
-        self.open_plan.select("lagoon-sim")
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+        self.desk.selection.select("lagoon-sim")
         self.settle()
         self.assertEqual((side.ladder.lines, side.offers), ([], []))
 
@@ -123,19 +123,19 @@ class Aids(WindowCase):
         reader = self.butterfly.reader
         self.butterfly.setFocus()
         self.assertTrue(self.butterfly.hasFocus())
-        self.open_plan.select("gate-north")
+        self.desk.selection.select("gate-north")
         index = reader.currentIndex()
         role = Qt.ItemDataRole.AccessibleTextRole
         self.assertIn("guest: gate-north  on skerry-1; CPU: gets 0.49", index.data(role))
         self.assertIn("pool: Terminals", index.parent().data(role))
         self.assertEqual(index.parent().parent().data(), "Sailing operations")
         QTest.keyClick(reader, Qt.Key.Key_Down)
-        self.assertEqual(self.open_plan.selected, "gate-south")
+        self.assertEqual(self.desk.selection.current, "gate-south")
         self.assertEqual(reader.currentIndex().data(), "gate-south")
         self.assertIn("reservation 6200", self._track_words("ticket-db"))
 
     def _track_words(self, item_id: str) -> str:
-        self.open_plan.select(item_id)
+        self.desk.selection.select(item_id)
         return str(self.dials.dials["cpu"].track.accessibleDescription())
 
     def test_every_action_has_its_key_in_the_sheet(self) -> None:
@@ -162,4 +162,4 @@ class Aids(WindowCase):
         self.run_action(ActionName.LOOK_CONTRAST)
         colours = self.window.theme.colours
         self.assertEqual((colours.ink.name(), colours.paper.name()), ("#000000", "#ffffff"))
-        self.assertEqual(self.window.state.theme_mode, "contrast")
+        self.assertEqual(self.window.preferences.theme_mode, "contrast")

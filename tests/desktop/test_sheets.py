@@ -24,7 +24,7 @@ class SheetCase(WindowCase):
         """Open the demo at eight."""
         super().setUp()
         self.open_demo()
-        self.open_plan.set_moment(29_400.0)
+        self.desk.look.set_moment(29_400.0)
 
     def open_page(self, name: ActionName) -> ItemPage:
         """Open a page."""
@@ -49,7 +49,7 @@ class SheetCase(WindowCase):
 
     def guest(self, item_id: str) -> Guest:
         """Give a guest as it is."""
-        item = find_item(self.open_plan.plan, item_id)
+        item = find_item(self.desk.look.plan, item_id)
         assert isinstance(item, Guest)
         return item
 
@@ -59,7 +59,7 @@ class GuestSheet(SheetCase):
 
     def test_settings_follow_the_selection_and_are_edits(self) -> None:
         """Typed, chosen and ticked settings are undo entries; a value that cannot be stays where it was typed."""
-        self.open_plan.select("mail")
+        self.desk.selection.select("mail")
         page = self.open_page(ActionName.SETTINGS)
         self.assertIsInstance(page, GuestPage)
         self.enter(page, "vcpus", "6")
@@ -70,32 +70,34 @@ class GuestSheet(SheetCase):
         QTest.mouseClick(self.form_of(page, "agent").boxes["agent"], LEFT, NONE, QPoint(8, 8))
         self.settle()
         self.assertFalse(self.guest("mail").agent)
-        self.assertEqual(self.open_plan.undo_stack.undoText(), "mail: agent installed: it can balloon and grow → no")
+        self.assertEqual(
+            self.desk.document.undo_stack.undoText(), "mail: agent installed: it can balloon and grow → no"
+        )
         field = self.form_of(page, "memory.size").fields["memory.size"]
         self.type_into(field, "4 parsecs")
         self.assertTrue(field.is_refused)
         self.assertEqual(field.line.text(), "4 parsecs")
         self.assertIn("no memory unit", self.dials.effect.text)
-        self.open_plan.select("booking")
+        self.desk.selection.select("booking")
         self.settle()
         self.assertIsInstance(self.window.sheet.page, PoolPage)
         self.assertEqual(self.window.sheet._title.text(), "Booking")
 
     def test_several_at_once(self) -> None:
         """What is entered for one of several selected guests is set for all of them, but for the name."""
-        self.open_plan.select_many(["mail", "files", "office"], "mail")
+        self.desk.selection.select_many(["mail", "files", "office"], "mail")
         page = self.open_page(ActionName.SETTINGS)
         self.enter(page, "vcpus", "3")
         self.enter(page, "name", "post")
         self.assertEqual([self.guest(g).vcpus for g in ("mail", "files")], [3, 3])
         self.assertEqual([self.guest(g).label for g in ("mail", "files")], ["post", "files"])
-        self.assertEqual(self.open_plan.undo_stack.text(0), "2 selected: vCPUs → 3")
+        self.assertEqual(self.desk.document.undo_stack.text(0), "2 selected: vCPUs → 3")
         self.enter(page, "hot_add", "vcpus")
         self.assertEqual(self.guest("files").hot_add, ("vcpus",))
 
     def test_memory_mode(self) -> None:
         """Another mode keeps what both have, and offers its own settings."""
-        self.open_plan.select("berth-planner")
+        self.desk.selection.select("berth-planner")
         page = self.open_page(ActionName.SETTINGS)
         assert isinstance(page, GuestPage)
         self.choose(page.mode_form.choosers["memory.mode"], "elastic")
@@ -111,10 +113,10 @@ class GuestSheet(SheetCase):
 
     def test_a_promise_is_tested_here_too(self) -> None:
         """A refused reservation opens the refusal, the value stays marked until it is answered."""
-        self.open_plan.select("ticket-db")
+        self.desk.selection.select("ticket-db")
         page = self.open_page(ActionName.SETTINGS)
         field = self.form_of(page, "memory.reservation").fields["memory.reservation"]
-        self.open_plan.change("rules", {"set_aside_percent.memory": 57}, "aside")
+        self.desk.trial.change("rules", {"set_aside_percent.memory": 57}, "aside")
         self.type_into(field, "52 GiB")
         self.assertIn("short of memory promises", self.window.refusal.text)
         self.assertTrue(field.is_refused)
@@ -124,7 +126,7 @@ class GuestSheet(SheetCase):
 
     def test_curves_are_shaped(self) -> None:
         """Another form, a dragged peak with live effect, typed figures, a step added and taken away."""
-        self.open_plan.select("crew-roster")
+        self.desk.selection.select("crew-roster")
         page = self.open_page(ActionName.SETTINGS)
         assert isinstance(page, GuestPage)
         field = page.signals["demand.cpu"]
@@ -133,7 +135,7 @@ class GuestSheet(SheetCase):
         QTest.mousePress(curve, LEFT, NONE, start)
         QTest.mouseMove(curve, start + QPoint(40, 10))
         self.settle()
-        self.assertIsNotNone(self.open_plan.before)
+        self.assertIsNotNone(self.desk.look.before)
         QTest.mouseRelease(curve, LEFT, NONE, start + QPoint(40, 10))
         self.settle()
         signal = self.guest("crew-roster").demand.cpu
@@ -183,9 +185,9 @@ class Rules(SheetCase):
         self.assertGreater(float(after), float(before))
         QTest.keyClick(field.line, Qt.Key.Key_Escape)
         self.settle()
-        self.assertEqual(self.open_plan.plan.rules.pace_cost.squeezed, 1.5)
+        self.assertEqual(self.desk.look.plan.rules.pace_cost.squeezed, 1.5)
         self.type_into(field, "0.5")
-        self.assertEqual(self.open_plan.plan.rules.pace_cost.squeezed, 0.5)
+        self.assertEqual(self.desk.look.plan.rules.pace_cost.squeezed, 0.5)
         self.assertEqual(page.before_after.lines[-1][1:], (before, after))
         self.run_action(ActionName.UNDO)
         self.assertEqual(field.line.text(), "1.5")
@@ -194,23 +196,23 @@ class Rules(SheetCase):
         """Every kind of rule; what cannot be read says how it is written."""
         page = self.open_page(ActionName.RULES)
         self.choose(self.form_of(page, "reservation_rule").choosers["reservation_rule"], "on-top")
-        self.assertEqual(self.open_plan.plan.rules.reservation_rule, "on-top")
+        self.assertEqual(self.desk.look.plan.rules.reservation_rule, "on-top")
         self.enter(page, "page_sharing", "web 900, db 400")
-        self.assertEqual(self.open_plan.plan.rules.page_sharing, {"web": 900, "db": 400})
+        self.assertEqual(self.desk.look.plan.rules.page_sharing, {"web": 900, "db": 400})
         self.enter(page, "page_sharing", "web plenty")
         self.assertIn("write it such as: web 900", self.dials.effect.text)
-        self.assertEqual(self.open_plan.plan.rules.page_sharing, {"web": 900, "db": 400})
+        self.assertEqual(self.desk.look.plan.rules.page_sharing, {"web": 900, "db": 400})
         self.enter(page, "set_aside_percent.cpu", "90 %")
         self.assertIn("short of CPU promises", self.window.refusal.text)
         nearest = next(offer for offer in self.window.refusal.offers if "nearest" in offer.text())
         QTest.mouseClick(nearest, LEFT)
         self.settle()
-        self.assertAlmostEqual(self.open_plan.plan.rules.set_aside_percent.cpu, 59.3)
+        self.assertAlmostEqual(self.desk.look.plan.rules.set_aside_percent.cpu, 59.3)
         self.assertIn("0.0", self.window.division.grab() and self.free())
 
     def free(self) -> str:
         """Give what is free of CPU promises."""
-        return f"{self.open_plan.division.cpu.free / 1000:.1f}"
+        return f"{self.desk.look.division.cpu.free / 1000:.1f}"
 
 
 class PlanAndSplit(WindowCase):
@@ -222,16 +224,16 @@ class PlanAndSplit(WindowCase):
         self.run_action(ActionName.NEW_HOST)
         page = self.window.plan_page
         self.type_into(page.forms[0].fields["cores_per_socket"], "12")
-        self.assertEqual(self.open_plan.plan.hosts[1].cores, 24)
-        self.assertEqual(self.open_plan.plan.guests[0].host, "h")
+        self.assertEqual(self.desk.look.plan.hosts[1].cores, 24)
+        self.assertEqual(self.desk.look.plan.guests[0].host, "h")
         self.type_into(page.name, "Two piers")
         self.assertIn("Two piers", self.window.windowTitle())
         QTest.mouseClick(page.remove_button, LEFT)
         self.settle()
-        self.assertEqual(len(self.open_plan.plan.hosts), 1)
+        self.assertEqual(len(self.desk.look.plan.hosts), 1)
         QTest.mouseClick(page.remove_button, LEFT)
         self.settle()
-        self.assertEqual(len(self.open_plan.plan.hosts), 0)
+        self.assertEqual(len(self.desk.look.plan.hosts), 0)
 
     def test_split(self) -> None:
         """Parts as limits and shares; a sum over a hundred is told and cannot be made."""
@@ -253,10 +255,10 @@ class PlanAndSplit(WindowCase):
         QTest.mouseClick(page.apply_button, LEFT)
         self.settle()
         self.assertEqual(
-            [(p.cpu.limit, p.memory.limit) for p in self.open_plan.plan.pools], [(8000, 80_000), (2000, 20_000)]
+            [(p.cpu.limit, p.memory.limit) for p in self.desk.look.plan.pools], [(8000, 80_000), (2000, 20_000)]
         )
         page.kind.setCurrentIndex(page.kind.findData("shares"))
         QTest.mouseClick(page.apply_button, LEFT)
         self.settle()
-        self.assertEqual([p.cpu.shares for p in self.open_plan.plan.pools], [160, 40])
-        self.assertEqual(self.open_plan.undo_stack.count(), 2)
+        self.assertEqual([p.cpu.shares for p in self.desk.look.plan.pools], [160, 40])
+        self.assertEqual(self.desk.document.undo_stack.count(), 2)

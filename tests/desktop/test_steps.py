@@ -11,8 +11,8 @@ from unittest import mock
 from ruvex.desktop import make_application
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.state.background import Background
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import PromiseRefusedError, would_need_off
 from ruvex.divide import divide
 from ruvex.plan import EditError, PlanFile, change_settings, check_plan, needs_off, plan_from, plan_text, read_plan
@@ -30,16 +30,16 @@ class Walks(unittest.TestCase):
     def setUp(self) -> None:
         """Open the demo plan without a window."""
         make_application()
-        self.open_plan = OpenPlan()
-        self.editor = Editor(self.open_plan)
-        self.open_plan.open(DEMO / "orrin-sound.ruvex.json")
+        self.desk = Desk()
+        self.editor = Editor(self.desk)
+        self.desk.document.open(DEMO / "orrin-sound.ruvex.json")
 
     def edits(self, rng: random.Random) -> list[Callable[[], object]]:
         """Give one of each kind of edit with drawn values."""
-        plan, editor = self.open_plan.plan, self.editor
+        plan, editor = self.desk.look.plan, self.editor
         items = [*plan.guest_index, *plan.pool_index]
         chosen = rng.sample(items, min(len(items), rng.randint(1, 4)))
-        self.open_plan.select_many(chosen, chosen[0])
+        self.desk.selection.select_many(chosen, chosen[0])
         guest = rng.choice(list(plan.guest_index) or ["nobody"])
         pool = rng.choice([None, *plan.pool_index])
         return [
@@ -57,57 +57,57 @@ class Walks(unittest.TestCase):
         """After every edit the plan is valid and the division fresh; undo and redo lead to the ends, to the letter."""
         for seed in range(4):
             rng = random.Random(seed)
-            self.open_plan.open(DEMO / "orrin-sound.ruvex.json")
-            start = plan_text(self.open_plan.plan)
+            self.desk.document.open(DEMO / "orrin-sound.ruvex.json")
+            start = plan_text(self.desk.look.plan)
             over = 0.0
             for _ in range(20):
                 rng.choice(self.edits(rng))()
-                plan = self.open_plan.plan
+                plan = self.desk.look.plan
                 self.assertEqual(check_plan(plan), [])
-                fresh = divide(site_of(plan, self.open_plan.file.traces), plan.moment)
-                self.assertEqual(self.open_plan.division.to_json(), fresh.to_json())
-                self.assertLessEqual(set(self.open_plan.selection), {*plan.guest_index, *plan.pool_index})
-                free = budget_of(claims_of(site_of(plan, self.open_plan.file.traces)), None, "memory").free
+                fresh = divide(site_of(plan, self.desk.document.file.traces), plan.moment)
+                self.assertEqual(self.desk.look.division.to_json(), fresh.to_json())
+                self.assertLessEqual(set(self.desk.selection.ids), {*plan.guest_index, *plan.pool_index})
+                free = budget_of(claims_of(site_of(plan, self.desk.document.file.traces)), None, "memory").free
                 over = max(over, -free)
             self.assertLess(over, 1e-6, "no edit may promise more than there is")
-            end = plan_text(self.open_plan.plan)
-            while self.open_plan.undo_stack.canUndo():
-                self.open_plan.undo_stack.undo()
-            self.assertEqual(plan_text(self.open_plan.plan), start)
-            while self.open_plan.undo_stack.canRedo():
-                self.open_plan.undo_stack.redo()
-            self.assertEqual(plan_text(self.open_plan.plan), end)
+            end = plan_text(self.desk.look.plan)
+            while self.desk.document.undo_stack.canUndo():
+                self.desk.document.undo_stack.undo()
+            self.assertEqual(plan_text(self.desk.look.plan), start)
+            while self.desk.document.undo_stack.canRedo():
+                self.desk.document.undo_stack.redo()
+            self.assertEqual(plan_text(self.desk.look.plan), end)
 
     def test_refused_leaves_everything(self) -> None:
         """What promises do not allow changes nothing, keeps the reason, and is forgotten with the next edit."""
-        plan, division = self.open_plan.plan, self.open_plan.division
+        plan, division = self.desk.look.plan, self.desk.look.division
         with self.assertRaises(PromiseRefusedError) as caught:
-            self.open_plan.change("booking", {"cpu.reservation": 90_000.0}, "too much")
-        self.assertIs(self.open_plan.refused, caught.exception)
+            self.desk.trial.change("booking", {"cpu.reservation": 90_000.0}, "too much")
+        self.assertIs(self.desk.trial.refused, caught.exception)
         self.assertEqual(caught.exception.plan.pools[2].cpu.reservation, 90_000)
-        self.assertEqual((self.open_plan.plan, self.open_plan.undo_stack.count()), (plan, 0))
-        self.assertEqual(self.open_plan.division.to_json(), division.to_json())
-        self.open_plan.change("mail", {"cpu.shares": 110.0}, "fine")
-        self.assertIsNone(self.open_plan.refused)
+        self.assertEqual((self.desk.look.plan, self.desk.document.undo_stack.count()), (plan, 0))
+        self.assertEqual(self.desk.look.division.to_json(), division.to_json())
+        self.desk.trial.change("mail", {"cpu.shares": 110.0}, "fine")
+        self.assertIsNone(self.desk.trial.refused)
 
     def test_an_impossible_step_drops_what_was_previewed(self) -> None:
         """Nothing of an earlier preview is left standing as if it had been made."""
-        plan = self.open_plan.plan
-        self.open_plan.preview("mail", {"cpu.shares": 900.0}, "looked at")
+        plan = self.desk.look.plan
+        self.desk.trial.try_settings("mail", {"cpu.shares": 900.0}, "looked at")
         with self.assertRaises(EditError):
-            self.open_plan.change("mail", {"cpu.shares": -1.0}, "impossible")
-        self.assertIsNone(self.open_plan.before)
-        self.assertEqual((self.open_plan.plan, self.open_plan.undo_stack.count()), (plan, 0))
+            self.desk.trial.change("mail", {"cpu.shares": -1.0}, "impossible")
+        self.assertIsNone(self.desk.look.before)
+        self.assertEqual((self.desk.look.plan, self.desk.document.undo_stack.count()), (plan, 0))
 
     def test_a_broken_plan_can_be_mended(self) -> None:
         """It opens, stays editable, and each step may only make it better."""
         guests = [cpu_guest(g, 0, reservation=9000) for g in "ab"]
-        self.open_plan.show_file(PlanFile(plan_of(guests)), None)
+        self.desk.document.show_file(PlanFile(plan_of(guests)), None)
         self.assertFalse(self.editor.change("worse", "a", {"cpu.reservation": 9500.0}))
         self.assertTrue(self.editor.change("better", "a", {"cpu.reservation": 4000.0}))
         self.assertTrue(self.editor.change("beside", "b", {"cpu.shares": 400.0}))
         self.assertTrue(self.editor.change("good", "b", {"cpu.reservation": 6000.0}))
-        self.assertEqual(self.open_plan.division.cpu.free, 0)
+        self.assertEqual(self.desk.look.division.cpu.free, 0)
 
 
 class EveryAction(WindowCase):
@@ -117,7 +117,7 @@ class EveryAction(WindowCase):
         """In an empty plan, and in the demo with a guest or everything selected."""
         for prepare in (
             lambda: None,
-            lambda: self.open_plan.select("lagoon-sim"),
+            lambda: self.desk.selection.select("lagoon-sim"),
             self.window.division.butterfly.picking.pick_all,
         ):
             prepare()
@@ -125,7 +125,7 @@ class EveryAction(WindowCase):
                 if name not in DIALOGS:
                     self.run_action(name)
                     self.window.command_box.hide()
-            self.open_plan.undo_stack.setClean()
+            self.desk.document.undo_stack.setClean()
             self.assertTrue(self.window.open_path(self.path))
 
 
@@ -195,7 +195,7 @@ class Hostile(WindowCase):
     def test_each_is_told_in_the_window(self) -> None:
         """Cycles, missing parents, limits under reservations, absurd numbers, cut files, traces with holes."""
         self.open_demo()
-        before = self.open_plan.plan
+        before = self.desk.look.plan
         bad = self.folder / "bad.ruvex.json"
         (self.folder / "holes.csv").write_text("seconds,cpu\n0,5\n60,\n", encoding="utf-8")
         (self.folder / "words.csv").write_text("seconds,cpu\n0,lots\n", encoding="utf-8")
@@ -224,6 +224,6 @@ class Hostile(WindowCase):
                 bad.write_text(text, encoding="utf-8")
                 self.assertFalse(self.window.open_path(bad), told)
                 self.assertIn(told, self.window.notice.text)
-                self.assertIs(self.open_plan.plan, before)
+                self.assertIs(self.desk.look.plan, before)
         self.assertEqual(read_plan(self.path).plan, before)
         self.assertEqual(plan_from({"format": "ruvex-plan", "version": 1}).guests, ())

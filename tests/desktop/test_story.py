@@ -30,8 +30,8 @@ class AnHourAtWork(WindowCase):
         QTest.mouseClick(self.window.notice.choices[0], LEFT)
         self.settle()
         expected = (self.folder / "expected.json").read_text(encoding="utf-8")
-        self.assertEqual(plan_text(self.open_plan.plan), expected)
-        self.assertTrue(self.open_plan.is_dirty)
+        self.assertEqual(plan_text(self.desk.look.plan), expected)
+        self.assertTrue(self.desk.document.is_dirty)
         self.assertEqual(self.window.files.keeper.leftovers(), [])
         self.assertTrue(self.window.files.keeper.copy.exists(), "until it is saved it is kept")
         path = self.folder / "saved.ruvex.json"

@@ -56,7 +56,7 @@ class TimelineCase(WindowCase):
 
     def at(self, guest: str, time_s: float) -> None:
         """Select a guest and click its lane at a time."""
-        self.open_plan.select(guest)
+        self.desk.selection.select(guest)
         self.settle()
         place = self.lanes.row_rect(guest)
         self.assertFalse(place.isEmpty(), guest)
@@ -106,7 +106,7 @@ class Stories(TimelineCase):
     def test_refusals_and_bridges_are_jumped_to(self) -> None:
         """J goes from one interesting time to the next: the bridge, the refused cold start, the one that waits."""
         self.open_story("tight-restart")
-        self.open_plan.set_moment(0)
+        self.desk.look.set_moment(0)
         told = []
         for _ in range(20):
             before = self.lanes.cross_s
@@ -141,15 +141,15 @@ class Reading(TimelineCase):
         self.play_to_end()
         self.assertIn("elastic saves", self.timeline.transport.told.toolTip())
         self.at("gate-cameras", 9 * 3600)
-        self.assertAlmostEqual(self.open_plan.plan.moment, 9 * 3600, delta=self.lanes.scale.span_s / 700)
+        self.assertAlmostEqual(self.desk.look.plan.moment, 9 * 3600, delta=self.lanes.scale.span_s / 700)
         assert self.gauge.reading is not None
         self.assertIn("supply", self.gauge.told())
         self.assertLess(self.gauge.reading.pace, 0.5)
         # The dials tell the division of what was asked for then.
         recording = self.playing.recording
         assert recording is not None
-        at, row = recording.guest_index["gate-cameras"], recording.row_at(self.open_plan.plan.moment)
-        demand = self.open_plan.division.demand.values[1, self.open_plan.plan.guest_index["gate-cameras"]]
+        at, row = recording.guest_index["gate-cameras"], recording.row_at(self.desk.look.plan.moment)
+        demand = self.desk.look.division.demand.values[1, self.desk.look.plan.guest_index["gate-cameras"]]
         self.assertEqual(demand, float(recording.series("working")[at, row]))
 
         before = self.picture(self.lanes.viewport())
@@ -170,10 +170,10 @@ class Reading(TimelineCase):
         self.assertAlmostEqual(self.lanes.scale.x(at_s), x, delta=1)
         self.key(Qt.Key.Key_Home)
         self.assertEqual(self.lanes.scale.span_s, 86_400)
-        self.open_plan.set_moment(7200)
+        self.desk.look.set_moment(7200)
         self.key(Qt.Key.Key_Right)
         self.assertGreater(self.lanes.cross_s, 7200)
-        self.assertEqual(self.lanes.cross_s, self.open_plan.plan.moment)
+        self.assertEqual(self.lanes.cross_s, self.desk.look.plan.moment)
 
     def test_a_changed_plan_is_played_again(self) -> None:
         """After the day is over a dial changes the plan, and the lanes follow; in another view nothing is played."""
@@ -184,7 +184,7 @@ class Reading(TimelineCase):
         recording = self.playing.recording
         assert recording is not None
         self.assertEqual(float(recording.series("cpu_delivered")[0, 100]), 5000)
-        self.open_plan.change("a", {"cpu.shares": 300}, "a: shares 300")
+        self.desk.trial.change("a", {"cpu.shares": 300}, "a: shares 300")
         self.assertTrue(self.playing.is_outdated)
         QTest.qWait(700)
         self.play_to_end()
@@ -192,7 +192,7 @@ class Reading(TimelineCase):
         assert again is not None
         self.assertEqual(float(again.series("cpu_delivered")[0, 100]), 7500)
         self.run_action(ActionName.DIVISION)
-        self.open_plan.change("a", {"cpu.shares": 100}, "a: shares 100")
+        self.desk.trial.change("a", {"cpu.shares": 100}, "a: shares 100")
         QTest.qWait(700)
         self.assertIs(self.playing.recording, again)
 
@@ -241,17 +241,17 @@ class Live(TimelineCase):
 
     def test_power_restart_surge_and_dials_happen_in_the_play(self) -> None:
         """Each goes into the log and not into the plan; kept, they are one undo entry, and the play is the same."""
-        plan = self.open_plan.base
-        self.open_plan.select("e")
+        plan = self.desk.document.plan
+        self.desk.selection.select("e")
         self.run_action(ActionName.RESTART)
-        self.open_plan.select("b")
+        self.desk.selection.select("b")
         self.key(Qt.Key.Key_Space)
-        self.open_plan.select("a")
+        self.desk.selection.select("a")
         self.run_action(ActionName.SURGE)
-        self.open_plan.change("a", {"cpu.limit": 5000}, "a: limit 5 GHz")
+        self.desk.trial.change("a", {"cpu.limit": 5000}, "a: limit 5 GHz")
         self.key(Qt.Key.Key_Period)
-        self.assertEqual((self.open_plan.base.guests, self.open_plan.base.events), (plan.guests, ()))
-        self.assertEqual(self.open_plan.undo_stack.count(), 0)
+        self.assertEqual((self.desk.document.plan.guests, self.desk.document.plan.events), (plan.guests, ()))
+        self.assertEqual(self.desk.document.undo_stack.count(), 0)
         player = self.playing.player
         assert player is not None
         texts = " ".join(entry.text for entry in player.log)
@@ -267,30 +267,30 @@ class Live(TimelineCase):
         assert recording is not None
         self.assertEqual(float(recording.series("cpu_delivered")[recording.guest_index["a"], 20]), 5000)
         self.run_action(ActionName.KEEP_EVENTS)
-        self.assertEqual(len(self.open_plan.base.events), 4)
-        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        self.assertEqual(len(self.desk.document.plan.events), 4)
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
         self.assertFalse(self.playing.is_outdated)
-        again = Player(site_of(self.open_plan.base, {}))
+        again = Player(site_of(self.desk.document.plan, {}))
         again.run()
         for channel, values in again.recording.arrays().items():
             np.testing.assert_array_equal(recording.arrays()[channel], values, err_msg=channel)
         self.run_action(ActionName.UNDO)
-        self.assertEqual(self.open_plan.base.events, ())
+        self.assertEqual(self.desk.document.plan.events, ())
 
     def test_only_a_play_that_is_looked_at_takes_what_is_done(self) -> None:
         """In the division, and while the day is played as fast as it goes, a dial and Space change the plan."""
         self.run_action(ActionName.DIVISION)
-        self.open_plan.select("a")
+        self.desk.selection.select("a")
         self.butterfly.setFocus()
         QTest.keyClick(self.butterfly.reader, Qt.Key.Key_Space)
         self.settle()
-        self.assertEqual(self.open_plan.base.guests[0].power, "off")
+        self.assertEqual(self.desk.document.plan.guests[0].power, "off")
         self.run_action(ActionName.TIMELINE)
         self.playing.set_speed(0.0)
         self.playing.play()
         self.assertFalse(self.playing.is_live)
-        self.open_plan.change("b", {"cpu.shares": 300}, "b: shares 300")
-        self.assertEqual(self.open_plan.base.guests[1].cpu.shares, 300)
+        self.desk.trial.change("b", {"cpu.shares": 300}, "b: shares 300")
+        self.assertEqual(self.desk.document.plan.guests[1].cpu.shares, 300)
         QTest.qWait(700)
         self.play_to_end()
         self.assertFalse(self.playing.is_outdated)
@@ -298,27 +298,27 @@ class Live(TimelineCase):
 
     def test_dials_show_what_is_in_force(self) -> None:
         """A setting that an event changed, and a guest that one switched off, show as they were at each time."""
-        self.open_plan.select("b")
+        self.desk.selection.select("b")
         self.key(Qt.Key.Key_Space)
-        self.open_plan.select("e")
-        self.open_plan.change("e", {"memory.ceiling": 12_000}, "e: ceiling")
+        self.desk.selection.select("e")
+        self.desk.trial.change("e", {"memory.ceiling": 12_000}, "e: ceiling")
         self.playing.set_speed(0.0)
         self.playing.play()
         self.play_to_end()
         for time, ceiling, power in ((30, 9000, "on"), (300, 12_000, "off")):
-            self.open_plan.set_moment(time)
-            item = self.open_plan.selected_item
+            self.desk.look.set_moment(time)
+            item = self.desk.selection.item
             assert isinstance(item, Guest) and isinstance(item.memory, ElasticMemory)
             self.assertEqual(item.memory.ceiling, ceiling)
-            shown = self.open_plan.plan.guests[1].power
+            shown = self.desk.look.plan.guests[1].power
             self.assertEqual(shown, power)
-        self.assertEqual(self.open_plan.base.guests[1].power, "on")
+        self.assertEqual(self.desk.document.plan.guests[1].power, "on")
         self.run_action(ActionName.DIVISION)
-        self.assertIs(self.open_plan.plan, self.open_plan.base)
+        self.assertIs(self.desk.look.plan, self.desk.document.plan)
 
     def test_what_cannot_be_is_refused_in_the_log(self) -> None:
         """Another boot size of a guest that runs is refused, told on the way, and changes nothing."""
-        self.open_plan.change("e", {"memory.boot": 3000}, "e: boot size")
+        self.desk.trial.change("e", {"memory.boot": 3000}, "e: boot size")
         self.key(Qt.Key.Key_Period)
         player = self.playing.player
         assert player is not None
@@ -331,11 +331,11 @@ class Live(TimelineCase):
         self.timeline.transport.speeds[0.0].click()
         self.playing.play()
         self.play_to_end()
-        self.open_plan.select("a")
+        self.desk.selection.select("a")
         self.run_action(ActionName.SURGE)
         self.assertIn("while the plan is played", self.window.notice.text)
         self.key(Qt.Key.Key_Space)
-        self.assertEqual(self.open_plan.base.guests[0].power, "off")
+        self.assertEqual(self.desk.document.plan.guests[0].power, "off")
 
 
 class Looking(TimelineCase):
@@ -349,32 +349,32 @@ class Looking(TimelineCase):
     def test_flags_tell_their_events(self) -> None:
         """Every event has a flag in the ruler that tells what it does; a click there looks at that time."""
         ruler = self.timeline.ruler
-        for event in self.open_plan.plan.events:
+        for event in self.desk.look.plan.events:
             x = round(self.lanes.scale.x(event.at))
             self.assertEqual(ruler.events_near(QPoint(x, 20)), [event])
-        self.assertEqual(event_text(self.open_plan.plan.events[0], self.open_plan.plan), "00:10  kiosk-4: power on")
-        told = event_text(self.open_plan.plan.events[1], self.open_plan.plan)
+        self.assertEqual(event_text(self.desk.look.plan.events[0], self.desk.look.plan), "00:10  kiosk-4: power on")
+        told = event_text(self.desk.look.plan.events[1], self.desk.look.plan)
         self.assertEqual(told, "01:00  slip-2: size of the bank 13.5\u202fGiB")
         QTest.mouseClick(ruler, LEFT, NONE, QPoint(round(self.lanes.scale.x(3000)), 20))
         self.settle()
-        self.assertAlmostEqual(self.open_plan.plan.moment, 3000, delta=10)
-        self.open_plan.set_moment(1800)
+        self.assertAlmostEqual(self.desk.look.plan.moment, 3000, delta=10)
+        self.desk.look.set_moment(1800)
         self.assertEqual(ruler.pressure_text(), "highest pressure: short")
-        self.open_plan.set_moment(600)
+        self.desk.look.set_moment(600)
         self.assertEqual(ruler.pressure_text(), "highest pressure: ample")
 
     def test_keys_walk_and_zoom(self) -> None:
         """Up and down select rows; Shift takes larger steps of time; the wheel with Shift moves along the day."""
-        self.open_plan.select("kiosk-1")
+        self.desk.selection.select("kiosk-1")
         self.key(Qt.Key.Key_Down)
-        self.assertEqual(self.open_plan.selected, "kiosk-2")
+        self.assertEqual(self.desk.selection.current, "kiosk-2")
         self.key(Qt.Key.Key_Up)
-        self.assertEqual(self.open_plan.selected, "kiosk-1")
-        self.open_plan.set_moment(1000)
+        self.assertEqual(self.desk.selection.current, "kiosk-1")
+        self.desk.look.set_moment(1000)
         self.key(Qt.Key.Key_Right)
-        small = self.open_plan.plan.moment - 1000
+        small = self.desk.look.plan.moment - 1000
         self.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-        self.assertAlmostEqual(self.open_plan.plan.moment, 1000 + 11 * small, delta=1e-6)
+        self.assertAlmostEqual(self.desk.look.plan.moment, 1000 + 11 * small, delta=1e-6)
         self.lanes.set_scale(self.lanes.scale.at(1800, 1200))
         self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (1800, 3000))
         point = QPointF(self.lanes.scale.x(2400), 30)
@@ -396,7 +396,7 @@ class Looking(TimelineCase):
             QApplication.sendEvent(self.lanes.viewport(), menu)
             self.settle()
         popup.assert_called_once_with(menu.globalPos())
-        self.assertEqual(self.open_plan.selected, "kiosk-2")
+        self.assertEqual(self.desk.selection.current, "kiosk-2")
         texts = [action.text() for action in self.window.row_menu.actions()]
         self.assertLessEqual({"Restart", "Surge"}, set(texts))
 
@@ -423,12 +423,12 @@ class Looking(TimelineCase):
 
     def test_gauge_says_what_it_waits_for(self) -> None:
         """Without a guest, and before anything is played, it says what to do."""
-        self.open_plan.select(None)
+        self.desk.selection.select(None)
         self.settle()
         self.assertIsNone(self.gauge.reading)
         self.assertEqual(self.gauge.told(), "")
         self.assertFalse(self.picture(self.gauge).isNull())
-        self.open_plan.select("kiosk-1")
+        self.desk.selection.select("kiosk-1")
         self.at("kiosk-1", 3000)
         assert self.gauge.reading is not None
         parts = self.gauge.reading.backed + self.gauge.reading.balloon + self.gauge.reading.squeezed
@@ -437,17 +437,17 @@ class Looking(TimelineCase):
 
     def test_stories_are_found_by_typing(self) -> None:
         """The command box finds a story by its name and opens it; unsaved work is asked for first."""
-        self.open_plan.change("kiosk-1", {"cpu.shares": 300}, "kiosk-1: shares 300")
+        self.desk.trial.change("kiosk-1", {"cpu.shares": 300}, "kiosk-1: shares 300")
         path = next(path for path in story_paths() if "storm" in path.name)
         self.window.files.open_story(path)
         self.assertIn("not saved", self.window.notice.text)
-        self.assertEqual(self.open_plan.plan.name, "The bank")
-        self.open_plan.undo_stack.setClean()
+        self.assertEqual(self.desk.look.plan.name, "The bank")
+        self.desk.document.undo_stack.setClean()
         self.run_action(ActionName.FIND)
         QTest.keyClicks(self.window.command_box.line, "start storm")
         QTest.keyClick(self.window.command_box.line, Qt.Key.Key_Return)
         self.settle()
-        self.assertEqual(self.open_plan.plan.name, "The start storm")
+        self.assertEqual(self.desk.look.plan.name, "The start storm")
         self.play_to_end()
         self.at("till-10", 620)
         self.assertEqual(self.gauge.told(), "queued")
@@ -462,12 +462,12 @@ class Looking(TimelineCase):
         field = forms[0].fields["reclaim.balloon_mib_s"]
         self.assertEqual(field.line.text(), "48 MiB/s")
         self.type_into(field, "at once")
-        self.assertIsNone(self.open_plan.base.rules.reclaim.balloon_mib_s)
+        self.assertIsNone(self.desk.document.plan.rules.reclaim.balloon_mib_s)
         self.type_into(field, "96 MiB/s")
-        self.assertEqual(self.open_plan.base.rules.reclaim.balloon_mib_s, 96)
+        self.assertEqual(self.desk.document.plan.rules.reclaim.balloon_mib_s, 96)
         marks = next(form for form in page.findChildren(Form) if form.has("pressure.kept_percent"))
         self.type_into(marks.fields["pressure.kept_percent"], "6 %")
-        self.assertEqual(self.open_plan.base.rules.pressure.kept_percent, 6)
+        self.assertEqual(self.desk.document.plan.rules.pressure.kept_percent, 6)
 
 
 class Detail(TimelineCase):

@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.shell.app import tell_unexpected
-from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.views.division.story import row_story
 from ruvex.plan import ElasticMemory, Plan, read_plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
@@ -29,7 +29,7 @@ class DayAtWork(WindowCase):
         self.open_demo()
         self.assertIn("Orrin Sound Ferries", self.window.windowTitle())
         self.click_row("berth-planner")
-        self.assertEqual(self.open_plan.selected, "berth-planner")
+        self.assertEqual(self.desk.selection.current, "berth-planner")
         track = self.dials.dials["cpu"].track
 
         before, other = self.delivered("berth-planner"), self.delivered("vessel-tracking")
@@ -38,14 +38,14 @@ class DayAtWork(WindowCase):
         self.assertGreater(self.delivered("berth-planner"), before)
         self.assertLess(self.delivered("vessel-tracking"), other)
         self.assertNotEqual(self.picture(self.butterfly.viewport()), rows)
-        self.assertEqual(self.open_plan.undo_stack.count(), 0, "nothing is made before the button is let go")
+        self.assertEqual(self.desk.document.undo_stack.count(), 0, "nothing is made before the button is let go")
         self.assertIn("berth-planner CPU reservation 2.60", self.dials.effect.text)
         self.assertIn("paid by", self.dials.effect.text)
         self.assertIn("vessel-tracking −", self.dials.effect.text)
         QTest.mouseRelease(track, LEFT, NONE, QPoint(round(track.handle_x("cpu.reservation")), 17))
         self.settle()
-        raised = self.open_plan.plan.guests[0].cpu.reservation
-        self.assertEqual(self.open_plan.undo_stack.count(), 1)
+        raised = self.desk.look.plan.guests[0].cpu.reservation
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
         self.assertGreater(raised, 2600)
         self.assertTrue(self.window.isWindowModified())
 
@@ -53,41 +53,41 @@ class DayAtWork(WindowCase):
         self.assertIn("Undo: berth-planner CPU reservation", undo.text())
         QTest.keyClick(self.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.settle()
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, 2600)
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.reservation, 2600)
         self.assertAlmostEqual(self.delivered("berth-planner"), before)
         self.assertIn("Undone: berth-planner", self.dials.effect.text)
         self.assertFalse(self.window.isWindowModified())
         self.run_action(ActionName.REDO)
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.reservation, raised)
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.reservation, raised)
 
         self.type_into(self.dials.dials["memory"].fields["memory.limit"], "10 GiB")
         self.assertEqual(self.delivered("berth-planner", "memory"), 10 * 1024)
         QTest.mouseClick(self.dials.dials["cpu"].choices[3.0], LEFT)
         self.settle()
-        self.assertEqual(self.open_plan.plan.guests[0].cpu.shares, 300)
-        shown = self.open_plan.division.to_json()
+        self.assertEqual(self.desk.look.plan.guests[0].cpu.shares, 300)
+        shown = self.desk.look.division.to_json()
         QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertFalse(self.window.isWindowModified())
         self.assertEqual(len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines()))
 
         self.run_action(ActionName.NEW)
-        self.assertEqual(self.open_plan.plan.guests, ())
+        self.assertEqual(self.desk.look.plan.guests, ())
         self.open_demo()
-        self.assertEqual(self.open_plan.division.to_json(), shown)
+        self.assertEqual(self.desk.look.division.to_json(), shown)
 
     def test_drag_given_up(self) -> None:
         """Esc while a handle is held puts everything back and makes no undo entry."""
         self.open_demo()
         self.click_row("ticket-db")
-        track, before = self.dials.dials["memory"].track, self.open_plan.division
+        track, before = self.dials.dials["memory"].track, self.desk.look.division
         self.drag_handle(track, "memory.limit", -200, release=False)
         self.assertLess(self.delivered("ticket-db", "memory"), before.memory.delivered[before.position["ticket-db"]])
         QTest.keyClick(track, Qt.Key.Key_Escape)
         self.settle()
-        self.assertEqual(self.open_plan.division.to_json(), before.to_json())
-        self.assertEqual(self.open_plan.undo_stack.count(), 0)
-        self.assertIsNone(self.open_plan.plan.guests[self.open_plan.plan.guest_index["ticket-db"]].memory.limit)
+        self.assertEqual(self.desk.look.division.to_json(), before.to_json())
+        self.assertEqual(self.desk.document.undo_stack.count(), 0)
+        self.assertIsNone(self.desk.look.plan.guests[self.desk.look.plan.guest_index["ticket-db"]].memory.limit)
 
     def test_limit_dragged_to_the_end_is_off(self) -> None:
         """A limit is taken off by dragging its bracket to the end of the track, and undo brings it back."""
@@ -95,7 +95,7 @@ class DayAtWork(WindowCase):
         self.click_row("gate-cameras")
         track = self.dials.dials["cpu"].track
         self.drag_handle(track, "cpu.limit", round(track.axis.end - track.handle_x("cpu.limit")))
-        cameras = self.open_plan.plan.guests[self.open_plan.plan.guest_index["gate-cameras"]]
+        cameras = self.desk.look.plan.guests[self.desk.look.plan.guest_index["gate-cameras"]]
         self.assertIsNone(cameras.cpu.limit)
         self.assertEqual(self.dials.dials["cpu"].fields["cpu.limit"].line.text(), "no limit")
         self.run_action(ActionName.UNDO)
@@ -112,17 +112,17 @@ class DayAtWork(WindowCase):
         )  # fmt: skip
         for key, text, _ in entries:
             self.type_into(fields[key], text)
-        guest = self.open_plan.plan.guests[self.open_plan.plan.guest_index["fare-engine"]]
+        guest = self.desk.look.plan.guests[self.desk.look.plan.guest_index["fare-engine"]]
         self.assertIsInstance(guest.memory, ElasticMemory)
         for key, _, value in entries:
             self.assertEqual(getattr(guest.memory, key.removeprefix("memory.")), value)
-        names = [self.open_plan.undo_stack.text(i) for i in range(self.open_plan.undo_stack.count())]
+        names = [self.desk.document.undo_stack.text(i) for i in range(self.desk.document.undo_stack.count())]
         self.assertEqual(len(names), 5)
         for name, word in zip(names, ("floor", "boot size", "ceiling", "headroom", "shares"), strict=True):
             self.assertIn(f"fare-engine Memory {word}", name)
         for _ in names:
             self.run_action(ActionName.UNDO)
-        self.assertEqual(self.open_plan.plan, read_plan(self.path).plan)
+        self.assertEqual(self.desk.look.plan, read_plan(self.path).plan)
 
     def test_typing_units_and_refusals(self) -> None:
         """Units are understood; what is not accepted stays in the field with the reason and changes nothing."""
@@ -131,8 +131,8 @@ class DayAtWork(WindowCase):
         cpu = self.dials.dials["cpu"]
         for text, mhz in (("1.5 GHz", 1500), ("900 MHz", 900), ("2", 2000), ("25 %", 2300), ("1 core", 2300)):
             self.type_into(cpu.fields["cpu.reservation"], text)
-            self.assertEqual(self.open_plan.setting_before("mail", "cpu.reservation"), mhz, text)
-        made = self.open_plan.undo_stack.count()
+            self.assertEqual(self.desk.trial.setting_before("mail", "cpu.reservation"), mhz, text)
+        made = self.desk.document.undo_stack.count()
         for text, reason in (
             ("lots", "is not a number"), ("3 bananas", "is no CPU unit"), ("99 GHz", "at most 9200 MHz"),
             ("-1", "it must be at least 0"),
@@ -143,11 +143,11 @@ class DayAtWork(WindowCase):
             self.assertIn(reason, self.dials.effect.text)
             self.assertEqual(field.line.text(), text)
             self.assertTrue(field.is_refused)
-        self.assertEqual(self.open_plan.undo_stack.count(), made)
+        self.assertEqual(self.desk.document.undo_stack.count(), made)
         QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Escape)
         self.assertIn("2.30", cpu.fields["cpu.reservation"].line.text())
         QTest.keyClick(cpu.fields["cpu.reservation"].line, Qt.Key.Key_Up)
-        self.assertEqual(self.open_plan.setting_before("mail", "cpu.reservation"), 2350)
+        self.assertEqual(self.desk.trial.setting_before("mail", "cpu.reservation"), 2350)
 
     def test_pool_and_supply(self) -> None:
         """A pool's dials move all of its guests; without a selection the supply is shown."""
@@ -157,7 +157,7 @@ class DayAtWork(WindowCase):
         self.assertAlmostEqual(self.delivered("science"), 4000)
         self.assertIn("tide-model −", self.dials.effect.text)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Escape)
-        self.assertIsNone(self.open_plan.selected)
+        self.assertIsNone(self.desk.selection.current)
         self.assertNotIn("cpu.limit", self.dials.dials["cpu"].fields)
 
 
@@ -170,16 +170,16 @@ class Looking(WindowCase):
         self.butterfly.setFocus()
         rows = len(self.butterfly.row_list.rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
-        self.assertEqual(self.open_plan.selected, "sailing")
+        self.assertEqual(self.desk.selection.current, "sailing")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Left)
         self.assertEqual(len(self.butterfly.row_list.rows), rows - 15)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Down)
-        self.assertEqual(self.open_plan.selected, "booking")
+        self.assertEqual(self.desk.selection.current, "booking")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Up)
         QTest.keyClick(self.butterfly, Qt.Key.Key_Right)
         self.assertEqual(len(self.butterfly.row_list.rows), rows)
         QTest.keyClick(self.butterfly, Qt.Key.Key_End)
-        self.assertEqual(self.open_plan.selected, "old-fare-kiosk")
+        self.assertEqual(self.desk.selection.current, "old-fare-kiosk")
         QTest.keyClick(self.butterfly, Qt.Key.Key_Return)
         self.assertTrue(self.dials.dials["cpu"].fields["cpu.reservation"].line.hasFocus())
         self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect("old-fare-kiosk").center()))
@@ -196,54 +196,54 @@ class Looking(WindowCase):
         x = self.butterfly.columns.names[0] + 10
         QTest.mouseClick(self.butterfly.viewport(), LEFT, NONE, QPoint(x, place.center().y()))
         self.assertTrue(self.butterfly.row_rect("ticket-db").isEmpty())
-        self.assertIsNone(self.open_plan.selected)
+        self.assertIsNone(self.desk.selection.current)
 
     def test_moment_is_dragged_and_stepped(self) -> None:
         """Dragging the handle redraws everything; keys step it; it is kept in the file without being an edit."""
         self.open_demo()
         strip = self.window.head.strip
-        morning, picture = self.open_plan.division.cpu.total_wanted, self.picture(self.butterfly.viewport())
+        morning, picture = self.desk.look.division.cpu.total_wanted, self.picture(self.butterfly.viewport())
         QTest.mousePress(strip, LEFT, NONE, strip.handle_rect().center())
         QTest.mouseMove(strip, QPoint(round(strip.x_of(12 * 3600)), 40))
         QTest.mouseRelease(strip, LEFT, NONE, QPoint(round(strip.x_of(12 * 3600)), 40))
         self.settle()
-        self.assertAlmostEqual(self.open_plan.plan.moment, 12 * 3600, delta=120)
-        self.assertLess(self.open_plan.division.cpu.total_wanted, morning / 2)
+        self.assertAlmostEqual(self.desk.look.plan.moment, 12 * 3600, delta=120)
+        self.assertLess(self.desk.look.division.cpu.total_wanted, morning / 2)
         self.assertNotEqual(self.picture(self.butterfly.viewport()), picture)
-        self.open_plan.set_moment(12 * 3600)
+        self.desk.look.set_moment(12 * 3600)
         for key, expected in (("]", 12 * 3600 + 300), ("[", 12 * 3600), ("}", 13 * 3600), ("{", 12 * 3600)):
             QTest.keyClick(self.window, key)
-            self.assertEqual(self.open_plan.plan.moment, expected)
+            self.assertEqual(self.desk.look.plan.moment, expected)
         strip.setFocus()
         QTest.keyClick(strip, Qt.Key.Key_End)
         QTest.keyClick(strip, Qt.Key.Key_Left)
-        self.assertEqual(self.open_plan.plan.moment, 86_100)
-        self.assertFalse(self.open_plan.is_dirty)
+        self.assertEqual(self.desk.look.plan.moment, 86_100)
+        self.assertFalse(self.desk.document.is_dirty)
         self.window.save()
         self.assertEqual(read_plan(self.path).plan.moment, 86_100)
 
     def test_day_strip_follows_edits(self) -> None:
         """The full day comes from the background, and again after an edit; an older answer changes nothing."""
         self.open_demo()
-        self.assertEqual(self.open_plan.day.times_s.size, 289)
-        wanted = self.open_plan.day.wanted[1].copy()
-        self.open_plan.change("crew-roster", {"memory.headroom_percent": 300.0}, "headroom")
+        self.assertEqual(self.desk.look.day.times_s.size, 289)
+        wanted = self.desk.look.day.wanted[1].copy()
+        self.desk.trial.change("crew-roster", {"memory.headroom_percent": 300.0}, "headroom")
         self.settle(120)
-        self.assertTrue((self.open_plan.day.wanted[1] > wanted + 1000).all())
-        self.open_plan.change("crew-roster", {"memory.headroom_percent": 15.0}, "headroom")
+        self.assertTrue((self.desk.look.day.wanted[1] > wanted + 1000).all())
+        self.desk.trial.change("crew-roster", {"memory.headroom_percent": 15.0}, "headroom")
         QTest.qWait(80)
-        self.open_plan.new()
+        self.desk.document.new()
         self.settle()
-        self.assertEqual(self.open_plan.day.wanted.max(), 0)
+        self.assertEqual(self.desk.look.day.wanted.max(), 0)
 
     def test_moment_survives_undo(self) -> None:
         """Undo takes back the edit, not the look at another time."""
         self.open_demo()
-        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
-        self.open_plan.set_moment(3600.0)
+        self.desk.trial.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.desk.look.set_moment(3600.0)
         self.run_action(ActionName.UNDO)
-        self.assertEqual(self.open_plan.plan.moment, 3600)
-        self.assertEqual(self.open_plan.division.at_s, 3600)
+        self.assertEqual(self.desk.look.plan.moment, 3600)
+        self.assertEqual(self.desk.look.division.at_s, 3600)
 
     def test_light_dark_and_text_size(self) -> None:
         """Light and dark differ everywhere, larger text makes larger rows, and both are remembered."""
@@ -258,8 +258,8 @@ class Looking(WindowCase):
         for _ in range(3):
             self.run_action(ActionName.LARGER)
         self.assertAlmostEqual(self.butterfly.row_rect("ticket-db").height(), row * 1.5, delta=1)
-        state = State(self.folder / "state")
-        self.assertEqual((state.theme_mode, state.text_scale), ("dark", 1.5))
+        preferences = Preferences(self.folder / "state")
+        self.assertEqual((preferences.theme_mode, preferences.text_scale), ("dark", 1.5))
 
     def test_eighteen_rows_show(self) -> None:
         """At 1280×800 at least 18 rows show whole, dials open."""
@@ -277,8 +277,8 @@ class Looking(WindowCase):
         self.butterfly.setFocus()
         box = self.window.command_box
         for typed, check in (
-            ("gate cam", lambda: self.open_plan.selected == "gate-cameras"),
-            ("12:30", lambda: self.open_plan.plan.moment == 45_000),
+            ("gate cam", lambda: self.desk.selection.current == "gate-cameras"),
+            ("12:30", lambda: self.desk.look.plan.moment == 45_000),
             ("dark", lambda: self.window.theme.is_dark),
         ):
             QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
@@ -300,7 +300,7 @@ class Looking(WindowCase):
     def test_story_of_a_row(self) -> None:
         """The hover tells the whole story of a row in words."""
         self.open_demo()
-        story = row_story(self.open_plan, "gate-cameras")
+        story = row_story(self.desk, "gate-cameras")
         for part in (
             "gate-cameras  (video)  on skerry-1",
             "CPU: gets 0.4",
@@ -312,9 +312,9 @@ class Looking(WindowCase):
             self.assertIn(part, story)
         self.assertIn("\u202fGHz = 1.64\u202f% of the host = 4.51\u202f% of its vCPUs = 0.18\u202fcores", story)
         self.assertIn("% of the site when all want all", story)
-        self.assertIn("0.78\u202fGHz promised for each vCPU", row_story(self.open_plan, "ticket-db"))
-        self.assertIn("still free", row_story(self.open_plan, "booking"))
-        self.assertIn("powered off", row_story(self.open_plan, "lagoon-sim"))
+        self.assertIn("0.78\u202fGHz promised for each vCPU", row_story(self.desk, "ticket-db"))
+        self.assertIn("still free", row_story(self.desk, "booking"))
+        self.assertIn("powered off", row_story(self.desk, "lagoon-sim"))
 
 
 class Files(WindowCase):
@@ -329,14 +329,14 @@ class Files(WindowCase):
         self.assertIn("bad.ruvex.json was not opened", self.window.notice.text)
         self.assertIn("guests[0].vcpus", self.window.notice.text)
         self.assertIn("more", self.window.notice.text)
-        self.assertEqual(self.open_plan.path, self.path)
+        self.assertEqual(self.desk.document.path, self.path)
         QTest.mouseClick(self.window.notice.choices[0], LEFT)
         self.assertEqual(self.window.notice.text, "")
 
     def test_unsaved_changes_are_asked_about(self) -> None:
         """Closing or replacing a changed plan asks in the window; each answer does what it says."""
         self.open_demo()
-        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.desk.trial.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
         event = QCloseEvent()
         self.window.closeEvent(event)
         self.assertFalse(event.isAccepted())
@@ -347,7 +347,7 @@ class Files(WindowCase):
         self.assertTrue(self.window.isVisible())
         self.run_action(ActionName.NEW)
         QTest.mouseClick(self.window.notice.choices[0], LEFT)
-        self.assertEqual(self.open_plan.plan.guests, ())
+        self.assertEqual(self.desk.look.plan.guests, ())
         self.assertEqual({g.id: g.cpu.shares for g in read_plan(self.path).plan.guests}["mail"], 400)
 
     def test_save_as_and_recent(self) -> None:
@@ -357,22 +357,22 @@ class Files(WindowCase):
         target.parent.mkdir()
         self.window.ask_save = lambda _window, _suggestion: target
         self.run_action(ActionName.SAVE_AS)
-        self.assertEqual(read_plan(target).plan, self.open_plan.plan)
-        self.assertEqual(State(self.folder / "state").recent, [target, self.path])
+        self.assertEqual(read_plan(target).plan, self.desk.look.plan)
+        self.assertEqual(Preferences(self.folder / "state").recent, [target, self.path])
         self.window.recent_menu.aboutToShow.emit()
         self.window.recent_menu.actions()[1].trigger()
-        self.assertEqual(self.open_plan.path, self.path)
+        self.assertEqual(self.desk.document.path, self.path)
         self.window.ask_open = lambda _window, _folder: target
         self.run_action(ActionName.OPEN)
-        self.assertEqual(self.open_plan.path, target)
+        self.assertEqual(self.desk.document.path, target)
 
     def test_cannot_save(self) -> None:
         """A failed save says why and keeps the changes."""
         self.open_demo()
-        self.open_plan.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
+        self.desk.trial.change("mail", {"cpu.shares": 400}, "mail CPU shares 100 → 400")
         self.assertFalse(self.window.files.write(Path("/proc/nowhere/x.ruvex.json")))
         self.assertIn("was not saved", self.window.notice.text)
-        self.assertTrue(self.open_plan.is_dirty)
+        self.assertTrue(self.desk.document.is_dirty)
 
     def test_dropped_file_is_opened(self) -> None:
         """A plan file dropped on the window is opened."""
@@ -380,7 +380,7 @@ class Files(WindowCase):
         data.setUrls([QUrl.fromLocalFile(str(self.path))])
         move = Qt.DropAction.CopyAction
         self.window.dropEvent(QDropEvent(QPointF(5, 5), move, data, LEFT, NONE))
-        self.assertEqual(self.open_plan.path, self.path)
+        self.assertEqual(self.desk.document.path, self.path)
 
     def test_mistakes_of_ruvex_itself_are_told(self) -> None:
         """An unexpected error ends neither the window nor the work: it is told, and written down."""
@@ -393,15 +393,15 @@ class Files(WindowCase):
                 sys.excepthook(type(error), error, error.__traceback__)
         self.assertIn("Ruvex itself made a mistake: a wheel came off", self.window.notice.text)
         self.assertIn("Traceback", (self.folder / "errors.log").read_text())
-        self.assertEqual(self.open_plan.plan.name, "Orrin Sound Ferries")
+        self.assertEqual(self.desk.look.plan.name, "Orrin Sound Ferries")
 
     def test_damaged_state_is_no_obstacle(self) -> None:
         """A damaged state file only means that nothing is remembered."""
         for content in ("{", "[]", json.dumps({"recent": 5, "theme": 7, "text_scale": "big"})):
             (self.folder / "state").mkdir(exist_ok=True)
             (self.folder / "state" / "desktop.json").write_text(content)
-            state = State(self.folder / "state")
-            self.assertEqual((state.recent, state.theme_mode, state.text_scale), ([], "desktop", 1.0))
+            preferences = Preferences(self.folder / "state")
+            self.assertEqual((preferences.recent, preferences.theme_mode, preferences.text_scale), ([], "desktop", 1.0))
 
 
 class Extremes(WindowCase):
@@ -411,7 +411,7 @@ class Extremes(WindowCase):
         """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
         self.assertTrue(self.window.division.empty.isVisible())
         QTest.mouseClick(self.window.division.empty.buttons[-1], LEFT)
-        self.assertEqual(self.open_plan.plan.name, "Orrin Sound Ferries")
+        self.assertEqual(self.desk.look.plan.name, "Orrin Sound Ferries")
         self.assertFalse(self.window.division.empty.isVisible())
         for plan in (
             Plan(name="nothing"),
@@ -421,11 +421,11 @@ class Extremes(WindowCase):
             plan_of([memory_guest("a", 5, mode="fixed", size=900_000), cpu_guest("b", 5)]),
         ):
             self.show_plan(plan)
-            for item_id in [*self.open_plan.division.ids, None]:
-                self.open_plan.select(item_id)
+            for item_id in [*self.desk.look.division.ids, None]:
+                self.desk.selection.select(item_id)
                 self.assertFalse(self.picture(self.window).isNull())
-            self.open_plan.set_moment(50_000.0)
-        self.assertTrue(self.open_plan.division.memory.broken)
+            self.desk.look.set_moment(50_000.0)
+        self.assertTrue(self.desk.look.division.memory.broken)
 
     def test_five_hundred_guests_with_long_names(self) -> None:
         """A large plan with names that do not fit is scrolled, selected and changed like a small one."""
@@ -438,11 +438,11 @@ class Extremes(WindowCase):
             self.settle()
             self.assertEqual(self.window.width(), size[0], "the window must be able to be that narrow")
             QTest.keyClick(self.butterfly, Qt.Key.Key_End)
-            last = self.open_plan.selected
+            last = self.desk.selection.current
             assert last is not None
             self.assertTrue(self.butterfly.viewport().rect().contains(self.butterfly.row_rect(last).center()))
             before = self.delivered(last)
-            self.open_plan.change(last, {"cpu.reservation": 150.0}, "more")
+            self.desk.trial.change(last, {"cpu.reservation": 150.0}, "more")
             self.assertGreater(self.delivered(last), before)
             self.run_action(ActionName.UNDO)
 
@@ -450,7 +450,7 @@ class Extremes(WindowCase):
         """With text at 150 % the window still fits 1280×800 and every field of the dials shows."""
         self.open_demo()
         self.window.theme.set_scale(1.5)
-        self.open_plan.select("fare-engine")
+        self.desk.selection.select("fare-engine")
         self.window.resize(1280, 800)
         self.settle()
         self.assertEqual((self.window.width(), self.window.height()), (1280, 800))

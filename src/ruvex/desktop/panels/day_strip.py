@@ -21,8 +21,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.divide import RESOURCES
 from ruvex.plan import format_time
 
@@ -41,9 +41,9 @@ _HOUR_TICKS: Final = 8
 class DayStrip(QWidget):
     """CPU above, memory below, each as a part of its supply; what exceeds the supply is hatched."""
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self._ground: QPixmap | None = None
         self._told: tuple[float, ...] = ()
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -52,8 +52,8 @@ class DayStrip(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Day strip: the moment; left and right arrows step it")
         self.setToolTip("Drag to another time of the day; [ and ] step five minutes, { and } an hour")
-        open_plan.day_changed.connect(self._on_day_changed)
-        open_plan.divided.connect(self._on_divided)
+        desk.look.day_changed.connect(self._on_day_changed)
+        desk.look.changed.connect(self._on_divided)
         theme.changed.connect(self._on_day_changed)
 
     def sizeHint(self) -> QSize:
@@ -63,14 +63,14 @@ class DayStrip(QWidget):
     def x_of(self, at_s: float) -> float:
         """Give where a time of the day stands."""
         left, right = self._span()
-        return left + (right - left) * at_s / self._open_plan.plan.day_s
+        return left + (right - left) * at_s / self._desk.look.plan.day_s
 
     def step(self, by_s: float) -> None:
         """Move the moment to the next full step, earlier for a negative one."""
-        now, size = self._open_plan.plan.moment, abs(by_s)
+        now, size = self._desk.look.plan.moment, abs(by_s)
         steps = now / size
         target = np.floor(steps + 1e-9) + 1 if by_s > 0 else np.ceil(steps - 1e-9) - 1
-        self._open_plan.set_moment(float(target) * size)
+        self._desk.look.set_moment(float(target) * size)
 
     def _span(self) -> tuple[float, float]:
         return float(self._theme.px(_LABELS)), float(self.width() - self._theme.px(_RIGHT))
@@ -84,8 +84,8 @@ class DayStrip(QWidget):
 
     def _on_divided(self) -> None:
         # Most dials change neither what is wanted nor what there is: then nothing is told anew here.
-        cpu, memory = self._open_plan.division.cpu, self._open_plan.division.memory
-        told = (self._open_plan.plan.moment, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
+        cpu, memory = self._desk.look.division.cpu, self._desk.look.division.memory
+        told = (self._desk.look.plan.moment, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
         if told != self._told:
             self._told = told
             self.update()
@@ -101,8 +101,8 @@ class DayStrip(QWidget):
 
     def _set_from(self, x: float) -> None:
         left, right = self._span()
-        at_s = (x - left) / max(1.0, right - left) * self._open_plan.plan.day_s
-        self._open_plan.set_moment(round(at_s / _SNAP_S) * _SNAP_S)
+        at_s = (x - left) / max(1.0, right - left) * self._desk.look.plan.day_s
+        self._desk.look.set_moment(round(at_s / _SNAP_S) * _SNAP_S)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take the handle."""
@@ -124,9 +124,9 @@ class DayStrip(QWidget):
         elif event.key() == Qt.Key.Key_Right:
             self.step(size)
         elif event.key() == Qt.Key.Key_Home:
-            self._open_plan.set_moment(0.0)
+            self._desk.look.set_moment(0.0)
         elif event.key() == Qt.Key.Key_End:
-            self._open_plan.set_moment(self._open_plan.plan.day_s)
+            self._desk.look.set_moment(self._desk.look.plan.day_s)
         else:
             super().keyPressEvent(event)
 
@@ -154,7 +154,7 @@ class DayStrip(QWidget):
             self._draw_band(painter, name, index, colour)
         painter.setFont(self._theme.font(10))
         painter.setPen(colours.head_muted)
-        day, top = self._open_plan.plan.day_s, self.height() - self._theme.px(_HOURS)
+        day, top = self._desk.look.plan.day_s, self.height() - self._theme.px(_HOURS)
         for i in range(_HOUR_TICKS + 1):
             x = self.x_of(day * i / _HOUR_TICKS)
             place = QRectF(x - 30, top, 60, self._theme.px(_HOURS))
@@ -163,11 +163,11 @@ class DayStrip(QWidget):
         return pixmap
 
     def _draw_band(self, painter: QPainter, name: str, index: int, colour: QColor) -> None:
-        colours, day, band = self._theme.colours, self._open_plan.day, self._band(name)
+        colours, day, band = self._theme.colours, self._desk.look.day, self._band(name)
         supply = np.where(day.supply[index] > 0, day.supply[index], np.nan)
         parts = np.nan_to_num(day.wanted[index] / supply, nan=0.0)
         top = max(_LEAST_TOP, float(parts.max(initial=0.0)) * 1.04)
-        xs = band.left() + band.width() * day.times_s / self._open_plan.plan.day_s
+        xs = band.left() + band.width() * day.times_s / self._desk.look.plan.day_s
         ys = band.bottom() - band.height() * parts / top
         line_y = band.bottom() - band.height() / top
         curve = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
@@ -191,7 +191,7 @@ class DayStrip(QWidget):
     def _paint_now(self, painter: QPainter) -> None:
         """Write at the right what is wanted now, in percent of the supply."""
         for name in RESOURCES:
-            resource, band = getattr(self._open_plan.division, name), self._band(name)
+            resource, band = getattr(self._desk.look.division, name), self._band(name)
             is_tight = resource.total_wanted > resource.supply
             painter.setPen(self._theme.colours.head_text if is_tight else self._theme.colours.head_muted)
             text = percent(resource.total_wanted, resource.supply) if resource.supply > 0 else "–"
@@ -200,11 +200,11 @@ class DayStrip(QWidget):
     def _paint_handle(self, painter: QPainter) -> None:
         theme = self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        x = self.x_of(self._open_plan.plan.moment)
+        x = self.x_of(self._desk.look.plan.moment)
         bottom = self._band("memory").bottom()
         painter.setPen(QPen(theme.colours.head_text, 2))
         painter.drawLine(QPointF(x, theme.px(_PILL)), QPointF(x, bottom))
-        text = format_time(self._open_plan.plan.moment)
+        text = format_time(self._desk.look.plan.moment)
         painter.setFont(theme.font(12, bold=True))
         width = painter.fontMetrics().horizontalAdvance(text) + theme.px(16)
         left = min(max(x - width / 2, 0.0), self.width() - width)
@@ -217,5 +217,5 @@ class DayStrip(QWidget):
 
     def handle_rect(self) -> QRect:
         """Give where the handle can be taken."""
-        x = round(self.x_of(self._open_plan.plan.moment))
+        x = round(self.x_of(self._desk.look.plan.moment))
         return QRect(x - 4, 0, 8, self.height())

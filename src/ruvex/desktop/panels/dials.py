@@ -18,6 +18,7 @@ from ruvex.desktop.panels.resource_dial import ResourceDial
 from ruvex.desktop.panels.row_bars import bars_of
 from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.panels.why_panel import WhyPanel
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import (
     NAME,
     figure,
@@ -28,7 +29,6 @@ from ruvex.desktop.state.figures import (
     part_text,
     percent,
 )
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.divide import RESOURCES, Division, causes_of, looks_same, peer_weights, site_shares
 from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
@@ -49,12 +49,12 @@ class Dials(QWidget):
         One for each resource.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
-        self._shown: tuple[Division, Guest | Pool | None, bool] = (open_plan.division, None, False)
+        self._desk, self._theme = desk, theme
+        self._shown: tuple[Division, Guest | Pool | None, bool] = (desk.look.division, None, False)
         self._refused: PromiseRefusedError | None = None
-        self.effect = EffectLine(open_plan, theme, self)
+        self.effect = EffectLine(desk, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
         self.fold_button = QPushButton("▾", self)
@@ -66,7 +66,7 @@ class Dials(QWidget):
         self.why_button.setToolTip("Why it gets what it gets, who has the rest, what would help (F7)")
         self.why_button.setCheckable(True)
         self.why_button.setFlat(True)
-        self.why = WhyPanel(open_plan, theme, self)
+        self.why = WhyPanel(desk, theme, self)
         self.why.hide()
         self._body = QFrame(self)
         self._lay_out()
@@ -75,10 +75,10 @@ class Dials(QWidget):
             dial.track.released.connect(self._on_released)
             dial.track.gave_up.connect(self._on_gave_up)
             dial.shares_chosen.connect(self._on_shares_chosen)
-        open_plan.divided.connect(self._on_divided)
-        open_plan.selection_changed.connect(self._on_selection_changed)
-        open_plan.refused_changed.connect(self._on_refused_changed)
-        open_plan.units.changed.connect(self._on_divided)
+        desk.look.changed.connect(self._on_divided)
+        desk.selection.changed.connect(self._on_selection_changed)
+        desk.trial.refused_changed.connect(self._on_refused_changed)
+        desk.units.changed.connect(self._on_divided)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -167,12 +167,12 @@ class Dials(QWidget):
     def _on_selection_changed(self) -> None:
         # A value that was refused belongs to what was selected before.
         self._accept_fields()
-        self._open_plan.not_accepted.emit("")
+        self._desk.trial.not_accepted.emit("")
         self._on_divided()
 
     def _on_divided(self) -> None:
-        item, division = self._open_plan.selected_item, self._open_plan.division
-        shown, self._shown = self._shown, (division, item, self._open_plan.before is not None)
+        item, division = self._desk.selection.item, self._desk.look.division
+        shown, self._shown = self._shown, (division, item, self._desk.look.before is not None)
         if item is None:
             self._show_supply()
             return
@@ -187,12 +187,12 @@ class Dials(QWidget):
                 self._show_item(item, name)
 
     def _show_supply(self) -> None:
-        plan, division = self._open_plan.plan, self._open_plan.division
+        plan, division = self._desk.look.plan, self._desk.look.division
         self._name.setText("Supply")
         self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
         self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
         for name, dial in self.dials.items():
-            r, unit = getattr(division, name), self._open_plan.units.common(name)
+            r, unit = getattr(division, name), self._desk.units.common(name)
             dial.set_editable(False)
             dial.show_fields({})
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
@@ -217,7 +217,7 @@ class Dials(QWidget):
             dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
 
     def _show_identity(self, item: Guest | Pool) -> None:
-        plan, division = self._open_plan.plan, self._open_plan.division
+        plan, division = self._desk.look.plan, self._desk.look.division
         pool_id = item.parent if isinstance(item, Pool) else item.pool
         pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
         if isinstance(item, Guest):
@@ -237,8 +237,8 @@ class Dials(QWidget):
         self._place.setToolTip(place)
         row = division.position[item.id]
         facts = [] if division.on[row] else ["powered off: takes no part"]
-        if len(self._open_plan.selection) > 1:
-            facts.append(f"{len(self._open_plan.selection)} selected: a dial turns all of them")
+        if len(self._desk.selection.ids) > 1:
+            facts.append(f"{len(self._desk.selection.ids)} selected: a dial turns all of them")
         if isinstance(item, Guest):
             facts += self._guest_facts(item, row)
         else:
@@ -248,10 +248,10 @@ class Dials(QWidget):
         self._facts.setText("\n".join(facts))
 
     def _guest_facts(self, guest: Guest, row: int) -> list[str]:
-        facts, memory, unit = [], guest.memory, self._open_plan.units.common("memory")
+        facts, memory, unit = [], guest.memory, self._desk.units.common("memory")
         if memory.mode == "elastic" and not guest.agent:
             facts.append("agent missing: its memory stays at boot size")
-        pace = float(self._open_plan.division.layers.pace[row])
+        pace = float(self._desk.look.division.layers.pace[row])
         if guest.is_on and pace < 0.995:
             facts.append(f"pace {pace:.2f}")
         if isinstance(memory, ThinMemory) and memory.size > memory.reservation:
@@ -259,16 +259,16 @@ class Dials(QWidget):
         return facts
 
     def _budget_fact(self, pool: Pool, name: str) -> str:
-        budget, unit = budget_of(self._open_plan.claims, pool.id, name), self._open_plan.units.common(name)
+        budget, unit = budget_of(self._desk.document.claims, pool.id, name), self._desk.units.common(name)
         drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
         free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
         reserved = figure(budget.reservation, unit)
         return f"{NAME[name]}: {figure(budget.claimed, unit)} of {reserved} claimed{drawn}, {free}"
 
     def _show_item(self, item: Guest | Pool, name: str) -> None:
-        division, dial = self._open_plan.division, self.dials[name]
+        division, dial = self._desk.look.division, self.dials[name]
         r, row = getattr(division, name), division.position[item.id]
-        settings = dial_settings(self._open_plan.plan, division, item, name)
+        settings = dial_settings(self._desk.look.plan, division, item, name)
         keys = {handle.key: handle.name for handle in settings.handles}
         if settings.headroom_percent is not None:
             keys["memory.headroom_percent"] = SETTING_NAMES["headroom_percent"]
@@ -282,17 +282,17 @@ class Dials(QWidget):
         weight, total = peer_weights(r, division, row)
         shown = percent(weight, total) if division.on[row] else ""
         part = part_text(float(site_shares(division, r)[row])) if shown else ""
-        dial.show_settings(settings, shown, part, self._open_plan.units.of(name, item.id))
+        dial.show_settings(settings, shown, part, self._desk.units.of(name, item.id))
         bar = bars_of(division, name)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
-        unit = self._open_plan.units.of(name, item.id)
+        unit = self._desk.units.of(name, item.id)
         marks = (
             Mark("delivered", delivered, figure(delivered, unit)),
             Mark("wanted", wanted, figure(wanted, unit)),
         )
         top_pool = int(division.top_pool[row])
         hue = None if top_pool < 0 else top_pool
-        before = self._open_plan.before
+        before = self._desk.look.before
         has_ghost = before is not None and before.ids is division.ids
         ghost = float(getattr(before, name).delivered[row]) if has_ghost else None
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
@@ -301,11 +301,11 @@ class Dials(QWidget):
         dial.show_met(self._met_text(item, name, row))
 
     def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
-        r = getattr(self._open_plan.division, name)
-        if not self._open_plan.division.on[row]:
+        r = getattr(self._desk.look.division, name)
+        if not self._desk.look.division.on[row]:
             return ""
         unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
-        unit = self._open_plan.units.of(name, item.id)
+        unit = self._desk.units.of(name, item.id)
         if unmet <= 1e-6 * max(1.0, wanted):
             surplus = float(r.delivered[row]) - wanted
             held = (
@@ -313,7 +313,7 @@ class Dials(QWidget):
             )
             return f"gets all it wants{held}"
         what = "the CPU" if name == "cpu" else "the memory"
-        cause = causes_of(self._open_plan.division, name).word(row)
+        cause = causes_of(self._desk.look.division, name).word(row)
         lacks = f"lacks {figure_with_unit(unmet, unit)}"
         return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}: {cause}"
 
@@ -334,26 +334,26 @@ class Dials(QWidget):
     def _on_released(self, key: str) -> None:
         refused, self._refused = self._refused, None
         if refused is not None:
-            self._open_plan.give_up()
-            self._open_plan.refuse(refused)
+            self._desk.trial.give_up()
+            self._desk.trial.refuse(refused)
         else:
-            self._open_plan.commit()
+            self._desk.trial.keep()
 
     def _on_gave_up(self) -> None:
         self._refused = None
-        self._open_plan.give_up()
-        self._open_plan.not_accepted.emit("")
+        self._desk.trial.give_up()
+        self._desk.trial.not_accepted.emit("")
         self._accept_fields()
 
     def _on_shares_chosen(self, key: str, shares: float) -> None:
         self._try(key, shares)
 
     def _on_stepped(self, key: str, steps: int) -> None:
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         if item is None:
             return
         resource = key.split(".")[0]
-        settings = dial_settings(self._open_plan.plan, self._open_plan.division, item, resource)
+        settings = dial_settings(self._desk.look.plan, self._desk.look.division, item, resource)
         if key.endswith((".shares", ".headroom_percent")):
             step, low, high = (10.0, 1.0, math.inf) if key.endswith(".shares") else (1.0, 0.0, math.inf)
             value = float(get_setting(item, key))
@@ -366,7 +366,7 @@ class Dials(QWidget):
         )
 
     def _on_typed(self, key: str, text: str) -> None:
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         if item is None:
             return
         try:
@@ -384,16 +384,16 @@ class Dials(QWidget):
             return parse_shares(text)
         if setting == "headroom_percent":
             return parse_plain(text.replace("%", ""))
-        unit = self._open_plan.units.of(resource, item.id)
-        return parse(text, unit, self._open_plan.plan, item if isinstance(item, Guest) else None)
+        unit = self._desk.units.of(resource, item.id)
+        return parse(text, unit, self._desk.look.plan, item if isinstance(item, Guest) else None)
 
     def _refuse(self, key: str, reason: str) -> None:
         self.dials[key.split(".")[0]].fields[key].refuse(reason)
-        self._open_plan.not_accepted.emit(reason)
+        self._desk.trial.not_accepted.emit(reason)
 
     def _on_refused_changed(self) -> None:
         # Once a refusal is answered, no value that was not accepted may be left standing.
-        if self._open_plan.refused is None:
+        if self._desk.trial.refused is None:
             self._accept_fields()
 
     def _accept_fields(self) -> None:
@@ -403,28 +403,28 @@ class Dials(QWidget):
 
     def _concerned(self, item: Guest | Pool, key: str) -> list[str]:
         """Give what a dial turns: the current item, and all that is selected with it and has the setting."""
-        plan = self._open_plan.base
-        others = [other for other in self._open_plan.selection if other != item.id and has_setting(plan, other, key)]
+        plan = self._desk.document.plan
+        others = [other for other in self._desk.selection.ids if other != item.id and has_setting(plan, other, key)]
         return [item.id, *others]
 
     def _try(self, key: str, value: float | None, *, preview: bool = False, merges: str = "") -> None:
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         if item is None:
             return
         ids, self._refused = self._concerned(item, key), None
-        text = setting_edit_text(self._open_plan, ids, key, value)
+        text = setting_edit_text(self._desk, ids, key, value)
         step = settings_step(text, [(target, {key: value}) for target in ids], merges=merges)
         try:
             if preview:
-                self._open_plan.preview_step(step)
-            elif any(value != get_setting(find_setting_owner(self._open_plan.plan, target), key) for target in ids):
-                self._open_plan.make(step)
+                self._desk.trial.try_(step)
+            elif any(value != get_setting(find_setting_owner(self._desk.look.plan, target), key) for target in ids):
+                self._desk.trial.make(step)
         except EditError as error:
             if preview and isinstance(error, PromiseRefusedError):
                 self._refused = error
             self._refuse(key, str(error))
             return
-        self._open_plan.not_accepted.emit("")
+        self._desk.trial.not_accepted.emit("")
         self.dials[key.split(".")[0]].fields[key].accept()
 
 

@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.legend import paint_legend
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
-from ruvex.desktop.state.open_plan import Effect, OpenPlan
+from ruvex.desktop.state.trial import Effect
 from ruvex.desktop.state.units import Unit, Units
 from ruvex.divide import Shifts
 from ruvex.plan import Plan
@@ -57,17 +58,17 @@ class EffectLine(QWidget):
         What is shown.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self._refusal = ""
         self.text = _HINT
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        open_plan.effect_changed.connect(self._on_effect_changed)
-        open_plan.not_accepted.connect(self._on_not_accepted)
-        open_plan.replaced.connect(self._on_effect_changed)
-        open_plan.units.changed.connect(self._show)
+        desk.trial.effect_changed.connect(self._on_effect_changed)
+        desk.trial.not_accepted.connect(self._on_not_accepted)
+        desk.look.rows_changed.connect(self._on_effect_changed)
+        desk.units.changed.connect(self._show)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -86,11 +87,11 @@ class EffectLine(QWidget):
         self.update()
 
     def _show(self) -> None:
-        effect = self._open_plan.effect
+        effect = self._desk.trial.effect
         if self._refusal:
             self.text = self._refusal
-        elif effect is not None and effect.ids is self._open_plan.division.ids:
-            self.text = effect_text(effect, self._open_plan.plan, self._open_plan.units)
+        elif effect is not None and effect.ids is self._desk.look.division.ids:
+            self.text = effect_text(effect, self._desk.look.plan, self._desk.units)
         else:
             self.text = _HINT
         self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy
 
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.day_strip import DayStrip
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.divide import Overcommit, overcommit_of
 from ruvex.plan import THIN_SPACE, Host, format_memory
 
@@ -57,14 +57,14 @@ class HeadBand(QWidget):
 
     def __init__(
         self,
-        open_plan: OpenPlan,
+        desk: Desk,
         theme: Theme,
         menu: QMenu,
         views: Sequence[QAction],
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self.plan_button = QToolButton(self)
         self.plan_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.plan_button.setMenu(menu)
@@ -77,11 +77,11 @@ class HeadBand(QWidget):
         self._ratios.setTextFormat(Qt.TextFormat.PlainText)
         self._guests = QLabel(self)
         self._views = [self._view_button(action) for action in views]
-        self.strip = DayStrip(open_plan, theme, self)
+        self.strip = DayStrip(desk, theme, self)
         self._lay_out()
-        open_plan.named.connect(self._on_named)
-        open_plan.replaced.connect(self._on_plan_changed)
-        open_plan.divided.connect(self._on_plan_changed)
+        desk.document.named.connect(self._on_named)
+        desk.look.rows_changed.connect(self._on_plan_changed)
+        desk.look.changed.connect(self._on_plan_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -127,18 +127,18 @@ class HeadBand(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def _on_named(self) -> None:
-        name = self._open_plan.plan.name or (self._open_plan.path.name if self._open_plan.path else "New plan")
+        name = self._desk.look.plan.name or (self._desk.document.path.name if self._desk.document.path else "New plan")
         room = self._theme.px(_LEFT) - self._theme.px(70)
         shown = self._theme.metrics(15, bold=True).elidedText(name, Qt.TextElideMode.ElideMiddle, room)
-        self.plan_button.setText(f"{shown}{'  •' if self._open_plan.is_dirty else ''}")
-        on_disk = "as on disk" if self._open_plan.path else "new"
-        told = "not saved yet" if self._open_plan.is_dirty else on_disk
+        self.plan_button.setText(f"{shown}{'  •' if self._desk.document.is_dirty else ''}")
+        on_disk = "as on disk" if self._desk.document.path else "new"
+        told = "not saved yet" if self._desk.document.is_dirty else on_disk
         self.plan_button.setToolTip(f"{name}: {told}")
 
     def _on_plan_changed(self) -> None:
-        if self._open_plan.before is not None:
+        if self._desk.look.before is not None:
             return  # a dial on its way changes nothing that is told here
-        plan = self._open_plan.plan
+        plan = self._desk.look.plan
         texts = [_host_text(host) for host in plan.hosts[:_MOST_CHIPS]]
         if len(plan.hosts) > _MOST_CHIPS:
             texts = [plan.hosts[0].label, f"and {len(plan.hosts) - 1} more hosts"]
@@ -147,7 +147,7 @@ class HeadBand(QWidget):
         self._hosts.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideRight, room))
         on = sum(guest.is_on for guest in plan.guests)
         self._guests.setText(f"{on} of {len(plan.guests)} guests on" if plan.guests else "no guests yet")
-        found = overcommit_of(self._open_plan.site, self._open_plan.division) if plan.guests else None
+        found = overcommit_of(self._desk.look.site, self._desk.look.division) if plan.guests else None
         self._ratios.setText(_ratio_text(found))
         self._ratios.setToolTip("" if found is None else _RATIO_HINT)
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QEnterEvent, QFocusEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
 from ruvex.plan import EditError
 
@@ -15,9 +15,9 @@ from ruvex.plan import EditError
 class OfferButton(QPushButton):
     """Offers one step."""
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, step: Step, text: str, figure: str, parent: QWidget) -> None:
+    def __init__(self, desk: Desk, theme: Theme, step: Step, text: str, figure: str, parent: QWidget) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme, self.step = open_plan, theme, step
+        self._desk, self._theme, self.step = desk, theme, step
         self._label, self._figure = text, figure
         self.setAccessibleName(f"{figure} {text}".strip())
         self.setToolTip(f"{figure}  {text}\nPoint at it to see what it would do; press it to do it.".strip())
@@ -31,21 +31,21 @@ class OfferButton(QPushButton):
 
     def _preview(self) -> None:
         try:
-            self._open_plan.preview_step(self.step)
+            self._desk.trial.try_(self.step)
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
         self.update()
 
     def _give_up(self) -> None:
-        if self._open_plan.pending is self.step:
-            self._open_plan.give_up()
+        if self._desk.trial.step is self.step:
+            self._desk.trial.give_up()
         self.update()
 
     def _on_clicked(self) -> None:
         try:
-            self._open_plan.make(self.step)
+            self._desk.trial.make(self.step)
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         """Show what it would do."""

@@ -12,7 +12,7 @@ from ruvex.advise import Remedy, chain_lines, holders_text, nearest_value, remed
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.setting_text import setting_edit_text
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 
 _SUBJECT: Final = "remedies"
@@ -30,9 +30,9 @@ class RefusalPanel(QFrame):
         Leaves the plan as it is.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self._head, self._chain = QLabel(self), QLabel(self)
         for label in (self._head, self._chain):
             label.setTextFormat(Qt.TextFormat.PlainText)
@@ -42,7 +42,7 @@ class RefusalPanel(QFrame):
         self.offers: list[OfferButton] = []
         self.close_button = QPushButton("Leave it", self)
         self.close_button.setToolTip("Leave the plan as it is (Esc)")
-        self.close_button.clicked.connect(open_plan.dismiss_refusal)
+        self.close_button.clicked.connect(desk.trial.dismiss_refusal)
         left = QVBoxLayout()
         left.setSpacing(2)
         left.addWidget(self._head)
@@ -58,7 +58,7 @@ class RefusalPanel(QFrame):
         row.addLayout(left, 5)
         row.addLayout(self._right, 6)
         row.addWidget(self.close_button, 0, Qt.AlignmentFlag.AlignTop)
-        open_plan.refused_changed.connect(self._on_refused_changed)
+        desk.trial.refused_changed.connect(self._on_refused_changed)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
         self.hide()
@@ -71,15 +71,15 @@ class RefusalPanel(QFrame):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Leave it with Esc."""
         if event is not None and event.key() == Qt.Key.Key_Escape:
-            self._open_plan.dismiss_refusal()
+            self._desk.trial.dismiss_refusal()
         elif event is not None:
             super().keyPressEvent(event)
 
     def _on_refused_changed(self) -> None:
-        refused = self._open_plan.refused
+        refused = self._desk.trial.refused
         self._show_offers([])
         if refused is None:
-            self._open_plan.background.drop(_SUBJECT)
+            self._desk.background.drop(_SUBJECT)
             self.hide()
             return
         plan, refusal = refused.plan, refused.refusal
@@ -96,7 +96,7 @@ class RefusalPanel(QFrame):
         self.close_button.setFocus()
 
     def _ask(self, refused: PromiseRefusedError) -> None:
-        site, step = self._open_plan.base_site, refused.step
+        site, step = self._desk.document.site, refused.step
 
         def work() -> _Answer:
             nearest = None if step.setting is None else nearest_value(site, *step.setting)
@@ -105,25 +105,25 @@ class RefusalPanel(QFrame):
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
-            if answer is not None and refused is self._open_plan.refused:
+            if answer is not None and refused is self._desk.trial.refused:
                 self._show_answer(refused, *answer)
 
-        self._open_plan.background.run(_SUBJECT, work, show)
+        self._desk.background.run(_SUBJECT, work, show)
 
     def _show_answer(self, refused: PromiseRefusedError, nearest: float | None, remedies: list[Remedy]) -> None:
         step, offers = refused.step, []
         if nearest is not None and step.setting is not None:
             target, key, _ = step.setting
             if key.partition(".")[0] in ("cpu", "memory"):
-                text = setting_edit_text(self._open_plan, [target], key, nearest)
+                text = setting_edit_text(self._desk, [target], key, nearest)
             else:
                 text = f"{key.replace('_', ' ').replace('.', ' of ')} → {nearest:g}"
             near = settings_step(text, [(target, {key: nearest})])
-            offers.append(OfferButton(self._open_plan, self._theme, near, f"the nearest that passes: {text}", "", self))
+            offers.append(OfferButton(self._desk, self._theme, near, f"the nearest that passes: {text}", "", self))
         for remedy in remedies:
             after = step.after(remedy)
             text = f"{remedy.text[0].upper()}{remedy.text[1:]}"
-            offers.append(OfferButton(self._open_plan, self._theme, after, text, "", self))
+            offers.append(OfferButton(self._desk, self._theme, after, text, "", self))
         self._show_offers(offers)
         self._asking.setText("It passes with one of these; point at one to see what it does:")
         if not offers:

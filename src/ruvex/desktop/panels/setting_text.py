@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, typed
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.plan import find_item, format_number
 
 SETTING_NAMES: Final = {
@@ -15,21 +15,21 @@ SETTING_NAMES: Final = {
 }  # fmt: skip
 
 
-def setting_edit_text(open_plan: OpenPlan, ids: Sequence[str], key: str, value: float | None) -> str:
+def setting_edit_text(desk: Desk, ids: Sequence[str], key: str, value: float | None) -> str:
     """Name the change of a dial of one item or of several, with its values before and after."""
     resource, _, setting = key.partition(".")
     what = f"{NAME[resource]} {SETTING_NAMES[setting]}"
-    after = _value_text(open_plan, ids[0], resource, setting, value)
+    after = _value_text(desk, ids[0], resource, setting, value)
     if len(ids) > 1:
         return f"{len(ids)} selected: {what} → {after}"
-    before = _value_text(open_plan, ids[0], resource, setting, open_plan.setting_before(ids[0], key))
-    item = find_item(open_plan.base, ids[0])
+    before = _value_text(desk, ids[0], resource, setting, desk.trial.setting_before(ids[0], key))
+    item = find_item(desk.document.plan, ids[0])
     return f"{getattr(item, 'label', ids[0])} {what} {before} → {after}"
 
 
-def _value_text(open_plan: OpenPlan, item_id: str, resource: str, setting: str, value: float | None) -> str:
+def _value_text(desk: Desk, item_id: str, resource: str, setting: str, value: float | None) -> str:
     if value is None:
         return "none"
     if setting == "shares":
         return format_number(value) if value == int(value) else f"{value:g}"
-    return f"{value:g} %" if setting == "headroom_percent" else typed(value, open_plan.units.of(resource, item_id))
+    return f"{value:g} %" if setting == "headroom_percent" else typed(value, desk.units.of(resource, item_id))

@@ -13,8 +13,8 @@ from ruvex.advise import Move, ladder_lines, moves_for
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.offer_button import OfferButton
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import settings_step
 from ruvex.divide import RESOURCES, Shifts, ladder_of, looks_same, who_has_it
 
@@ -78,9 +78,9 @@ class LadderLines(QWidget):
 class _Side(QWidget):
     """The panel of one resource."""
 
-    def __init__(self, resource: str, open_plan: OpenPlan, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, resource: str, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self._resource, self._open_plan, self._theme = resource, open_plan, theme
+        self._resource, self._desk, self._theme = resource, desk, theme
         self.ladder = LadderLines(theme, self)
         self.having = ElidedLabel(theme, 12, parent=self)
         self._title = QLabel(f"What would help: {NAME[resource]}", self)
@@ -95,20 +95,20 @@ class _Side(QWidget):
 
     def show_ladder(self) -> None:
         """Show the steps of what is selected."""
-        open_plan, item = self._open_plan, self._open_plan.selected
-        division = open_plan.division
+        desk, item = self._desk, self._desk.selection.current
+        division = desk.look.division
         if item is None or not division.on[division.position[item]]:
             self.ladder.show_lines([])
             return
-        unit = open_plan.units.of(self._resource, item)
+        unit = desk.units.of(self._resource, item)
         ladder = ladder_of(division, item, self._resource)
-        self.ladder.show_lines(ladder_lines(ladder, open_plan.plan, lambda value: figure_with_unit(value, unit)))
+        self.ladder.show_lines(ladder_lines(ladder, desk.look.plan, lambda value: figure_with_unit(value, unit)))
 
     def show_answer(self, having: Shifts | None, moves: Sequence[Move]) -> None:
         """Show who has what is missing, and what would help."""
-        open_plan, unit = self._open_plan, self._open_plan.units.common(self._resource)
-        labels = {guest.id: guest.label for guest in open_plan.plan.guests}
-        ids = open_plan.division.ids
+        desk, unit = self._desk, self._desk.units.common(self._resource)
+        labels = {guest.id: guest.label for guest in desk.look.plan.guests}
+        ids = desk.look.division.ids
         told = ""
         if having is not None:
             pairs = zip(having.rows[:_MOST_NAMED].tolist(), having.amounts.tolist(), strict=False)
@@ -127,15 +127,15 @@ class _Side(QWidget):
         self._title.setVisible(bool(moves))
 
     def _offer(self, move: Move, labels: Mapping[str, str]) -> OfferButton:
-        open_plan, unit = self._open_plan, self._open_plan.units.common(self._resource)
+        desk, unit = self._desk, self._desk.units.common(self._resource)
         paying = [f"{labels[guest]} {figure(amount, unit)}" for guest, amount in move.losses[:2]]
         more = f" and {len(move.losses) - 2} more" if len(move.losses) > 2 else ""
         paid = f", paid by {', '.join(paying)}{more}" if paying else ", nobody pays"
-        item = open_plan.selected_item
+        item = desk.selection.item
         label = item.label if item is not None else ""
         step = settings_step(f"{label}: {move.text}", move.changes)
         gain = figure_with_unit(move.gain, unit, signed=True)
-        return OfferButton(open_plan, self._theme, step, move.text + paid, gain, self)
+        return OfferButton(desk, self._theme, step, move.text + paid, gain, self)
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
@@ -155,14 +155,14 @@ class WhyPanel(QScrollArea):
         The id whose moves show, None while they are looked for.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self.answered_for: str | None = None
-        self._shown = open_plan.division
+        self._shown = desk.look.division
         self._asked: tuple[object, ...] = ()
         body = QWidget(self)
-        self.sides = {name: _Side(name, open_plan, theme, body) for name in RESOURCES}
+        self.sides = {name: _Side(name, desk, theme, body) for name in RESOURCES}
         row = QHBoxLayout(body)
         row.setContentsMargins(16, 4, 16, 6)
         row.setSpacing(24)
@@ -173,9 +173,9 @@ class WhyPanel(QScrollArea):
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Why it gets what it gets")
-        open_plan.divided.connect(self._on_divided)
-        open_plan.selection_changed.connect(self._on_divided)
-        open_plan.units.changed.connect(self._on_divided)
+        desk.look.changed.connect(self._on_divided)
+        desk.selection.changed.connect(self._on_divided)
+        desk.units.changed.connect(self._on_divided)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -192,25 +192,25 @@ class WhyPanel(QScrollArea):
     def _on_divided(self) -> None:
         if self.isHidden():
             return
-        division, shown = self._open_plan.division, self._shown
+        division, shown = self._desk.look.division, self._shown
         self._shown = division
-        is_moving = self._open_plan.before is not None and shown.ids is division.ids
+        is_moving = self._desk.look.before is not None and shown.ids is division.ids
         for name, side in self.sides.items():
             # A dial that is on its way mostly leaves the other resource as it is.
             if not (is_moving and looks_same(getattr(shown, name), getattr(division, name))):
                 side.show_ladder()
         # While a dial moves, or an offer is only looked at, the answers stand: they are about the plan as it is.
-        if self._open_plan.before is None:
+        if self._desk.look.before is None:
             self._ask()
 
     def _ask(self) -> None:
-        item, site, division = self._open_plan.selected, self._open_plan.site, self._open_plan.division
-        question = (site, item, self._open_plan.units.chosen("cpu"), self._open_plan.units.chosen("memory"))
+        item, site, division = self._desk.selection.current, self._desk.look.site, self._desk.look.division
+        question = (site, item, self._desk.units.chosen("cpu"), self._desk.units.chosen("memory"))
         if question == self._asked:
             return  # an offer was only looked at: what is offered must not move under the pointer
         self._asked, self.answered_for = question, None
         if item is None or not division.on[division.position[item]]:
-            self._open_plan.background.drop(_SUBJECT)
+            self._desk.background.drop(_SUBJECT)
             for side in self.sides.values():
                 side.show_answer(None, ())
             return
@@ -227,7 +227,7 @@ class WhyPanel(QScrollArea):
                 for name, side in self.sides.items():
                     side.show_answer(having.get(name), moves[name])
 
-        self._open_plan.background.run(_SUBJECT, work, show)
+        self._desk.background.run(_SUBJECT, work, show)
 
     def _on_theme_changed(self) -> None:
         colours = self._theme.colours

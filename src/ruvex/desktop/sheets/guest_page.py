@@ -11,8 +11,8 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.signal_field import SignalField
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import settings_step
 from ruvex.plan import (
     EditError,
@@ -115,8 +115,8 @@ def other_mode(memory: Memory, mode: str) -> Memory:
 class GuestPage(ItemPage):
     """All settings of the selected guest, its workload as curves."""
 
-    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
-        super().__init__(open_plan, editor, theme)
+    def __init__(self, desk: Desk, editor: Editor, theme: Theme) -> None:
+        super().__init__(desk, editor, theme)
         self._identity = self.add_form(_GUEST)
         self.mode_form = self.add_form((_MODE,))
         self.mode_form.entered.disconnect()
@@ -126,14 +126,14 @@ class GuestPage(ItemPage):
         self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
         self._column.addWidget(self._hint)
         self._work = self.add_form((_WORK, _GREEDY, _CACHE))
-        self.signals = {key: SignalField(key, name, open_plan, theme, self) for key, name in _SIGNALS}
+        self.signals = {key: SignalField(key, name, desk, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)
             field.tried.connect(lambda signal, key=key: self._on_signal(key, signal, final=False))
             field.entered.connect(lambda signal, key=key: self._on_signal(key, signal, final=True))
-            field.misread.connect(open_plan.not_accepted)
+            field.misread.connect(desk.trial.not_accepted)
         self._column.addStretch(1)
-        open_plan.selection_changed.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_changed)
 
     @property
     def title(self) -> str:
@@ -142,17 +142,17 @@ class GuestPage(ItemPage):
 
     def item(self) -> Guest | None:
         """Give the selected guest."""
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         return item if isinstance(item, Guest) else None
 
     def targets(self, key: str) -> list[str]:
         """Give all selected guests that have a setting; a name is one guest's own."""
-        return _all_selected(self._open_plan, self.target(), key)
+        return _all_selected(self._desk, self.target(), key)
 
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer pools and hosts, and the memory settings of the guest's mode."""
         assert isinstance(item, Guest)
-        plan = self._open_plan.plan
+        plan = self._desk.look.plan
         self._identity.offer("pool", [_TOP, *((pool.id, pool.label) for pool in plan.pools)])
         hosts: list[tuple[Any, str]] = [(host.id, host.label) for host in plan.hosts]
         if len(plan.hosts) < 2:
@@ -179,12 +179,12 @@ class GuestPage(ItemPage):
         step = settings_step(f"{guest.label}: {self.signals[key].name} over the day", [(guest.id, {key: signal})])
         try:
             if final:
-                self._open_plan.give_up()
-                self._open_plan.make(step)
+                self._desk.trial.give_up()
+                self._desk.trial.make(step)
             else:
-                self._open_plan.preview_step(step)
+                self._desk.trial.try_(step)
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
         if final:
             self.enter()
 
@@ -199,11 +199,11 @@ class GuestPage(ItemPage):
 class PoolPage(ItemPage):
     """All settings of the selected pool."""
 
-    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
-        super().__init__(open_plan, editor, theme)
+    def __init__(self, desk: Desk, editor: Editor, theme: Theme) -> None:
+        super().__init__(desk, editor, theme)
         self._form = self.add_form(_POOL)
         self._column.addStretch(1)
-        open_plan.selection_changed.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_changed)
 
     @property
     def title(self) -> str:
@@ -212,28 +212,27 @@ class PoolPage(ItemPage):
 
     def item(self) -> Pool | None:
         """Give the selected pool."""
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         return item if isinstance(item, Pool) else None
 
     def targets(self, key: str) -> list[str]:
         """Give all selected pools that have a setting; a name is one pool's own."""
-        return _all_selected(self._open_plan, self.target(), key)
+        return _all_selected(self._desk, self.target(), key)
 
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer the pools it can lie in."""
         assert isinstance(item, Pool)
-        plan = self._open_plan.plan
+        plan = self._desk.look.plan
         inside = pools_within(plan, item.id)
         others = [(pool.id, pool.label) for pool in plan.pools if pool.id not in inside]
         self._form.offer("parent", [_TOP, *others])
         return self.forms
 
 
-def _all_selected(open_plan: OpenPlan, first: str, key: str) -> list[str]:
+def _all_selected(desk: Desk, first: str, key: str) -> list[str]:
     if key == "name":
         return [first]
-    kind = type(find_item(open_plan.base, first))
-    others = [
-        other for other in open_plan.selection if other != first and isinstance(find_item(open_plan.base, other), kind)
-    ]
-    return [first, *(other for other in others if has_setting(open_plan.base, other, key))]
+    plan = desk.document.plan
+    kind = type(find_item(plan, first))
+    others = [other for other in desk.selection.ids if other != first and isinstance(find_item(plan, other), kind)]
+    return [first, *(other for other in others if has_setting(plan, other, key))]

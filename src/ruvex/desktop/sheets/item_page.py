@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QVBoxLayout
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import settings_step
 from ruvex.plan import EditError
 
@@ -26,24 +26,24 @@ class ItemPage(Page):
         Its forms; which of them show depends on the item.
     """
 
-    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
+    def __init__(self, desk: Desk, editor: Editor, theme: Theme) -> None:
         super().__init__()
-        self._open_plan, self._editor, self._theme = open_plan, editor, theme
+        self._desk, self._editor, self._theme = desk, editor, theme
         self.forms: list[Form] = []
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 6, 0)
         self._column.setSpacing(10)
-        open_plan.divided.connect(self._on_changed)
-        open_plan.replaced.connect(self._on_changed)
-        open_plan.refused_changed.connect(self._on_refused_changed)
+        desk.look.changed.connect(self._on_changed)
+        desk.look.rows_changed.connect(self._on_changed)
+        desk.trial.refused_changed.connect(self._on_refused_changed)
 
     def add_form(self, fields: Sequence[Field]) -> Form:
         """Add a form to the page."""
         form = Form(fields, self._theme, self)
         form.entered.connect(lambda key, value: self._enter(form, key, value))
-        form.misread.connect(lambda _key, reason: self._open_plan.not_accepted.emit(reason))
+        form.misread.connect(lambda _key, reason: self._desk.trial.not_accepted.emit(reason))
         form.tried.connect(self._try)
-        form.given_up.connect(self._open_plan.give_up)
+        form.given_up.connect(self._desk.trial.give_up)
         self.forms.append(form)
         self._column.addWidget(form)
         return form
@@ -77,11 +77,11 @@ class ItemPage(Page):
         return self.forms
 
     def _on_changed(self) -> None:
-        if self.isVisible() and self._open_plan.before is None:
+        if self.isVisible() and self._desk.look.before is None:
             self.enter()
 
     def _on_refused_changed(self) -> None:
-        if self._open_plan.refused is None and self.isVisible():
+        if self._desk.trial.refused is None and self.isVisible():
             for form in self.forms:
                 for key in form.fields:
                     form.accept(key)
@@ -95,22 +95,22 @@ class ItemPage(Page):
         """Show what a value would do; what cannot be is told only when it is entered."""
         form = next(form for form in self.forms if form.has(key))
         try:
-            self._open_plan.preview_step(
+            self._desk.trial.try_(
                 settings_step(
                     self._step_text(form, key, value), [(target, {key: value}) for target in self.targets(key)]
                 )
             )
         except EditError:
-            self._open_plan.give_up()
+            self._desk.trial.give_up()
 
     def _enter(self, form: Form, key: str, value: Any) -> None:
         text = self._step_text(form, key, value)
-        self._open_plan.give_up()
+        self._desk.trial.give_up()
         if self._editor.change_all(text, self.targets(key), {key: value}):
             form.accept(key)
         else:
             form.refuse(key, "not accepted")
-        if self.item() is not None and self._open_plan.refused is None:
+        if self.item() is not None and self._desk.trial.refused is None:
             self.enter()
 
     def style_anew(self) -> None:

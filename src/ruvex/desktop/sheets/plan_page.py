@@ -10,8 +10,8 @@ from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field
 from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.plan import Host
 
 _HOST: Final = (
@@ -43,8 +43,8 @@ class PlanPage(ItemPage):
         Which host shows.
     """
 
-    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
-        super().__init__(open_plan, editor, theme)
+    def __init__(self, desk: Desk, editor: Editor, theme: Theme) -> None:
+        super().__init__(desk, editor, theme)
         self.name = SettingField("name", "name of the plan", theme, width=306)
         self.name.typed.connect(lambda _key, text: self._on_named(text))
         self._column.addWidget(self.name)
@@ -74,7 +74,7 @@ class PlanPage(ItemPage):
 
     def item(self) -> Host | None:
         """Give the host that shows."""
-        plan = self._open_plan.plan
+        plan = self._desk.look.plan
         if self._chosen not in plan.host_index:
             self._chosen = plan.hosts[0].id if plan.hosts else None
         return plan.hosts[plan.host_index[self._chosen]] if self._chosen is not None else None
@@ -93,7 +93,7 @@ class PlanPage(ItemPage):
 
     def enter(self) -> None:
         """Show the plan's name and the host."""
-        plan, host = self._open_plan.plan, self.item()
+        plan, host = self._desk.look.plan, self.item()
         self.name.show_value(plan.name)
         self.hosts.clear()
         for other in plan.hosts:

@@ -15,9 +15,9 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.rules_fields import SECTIONS, SHARING
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.figures import figure_with_unit
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.divide import RESOURCES, Division
 from ruvex.plan import get_setting
 
@@ -85,9 +85,9 @@ class RulesPage(ItemPage):
         What the last change of a rule did to the whole plan.
     """
 
-    def __init__(self, open_plan: OpenPlan, editor: Editor, theme: Theme) -> None:
-        super().__init__(open_plan, editor, theme)
-        self._compared: Division = open_plan.division
+    def __init__(self, desk: Desk, editor: Editor, theme: Theme) -> None:
+        super().__init__(desk, editor, theme)
+        self._compared: Division = desk.look.division
         self.before_after = BeforeAfter(theme, self)
         self._column.addWidget(self.before_after)
         self._heads: list[QLabel] = []
@@ -99,7 +99,7 @@ class RulesPage(ItemPage):
             for key, chooser in form.choosers.items():
                 chooser.highlighted.connect(lambda index, c=chooser, key=key: self._try(key, c.itemData(index)))
         self._column.addStretch(1)
-        open_plan.effect_changed.connect(self._on_effect)
+        desk.trial.effect_changed.connect(self._on_effect)
 
     @property
     def title(self) -> str:
@@ -108,7 +108,7 @@ class RulesPage(ItemPage):
 
     def item(self) -> BaseModel | None:
         """Give the rules, common pages as one line of text."""
-        rules = self._open_plan.plan.rules
+        rules = self._desk.look.plan.rules
         text = ", ".join(f"{image} {mib:.12g}" for image, mib in rules.page_sharing.items())
         return rules.model_copy(update={"page_sharing": text})
 
@@ -123,22 +123,22 @@ class RulesPage(ItemPage):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Compare with the plan as it is from now on."""
         super().showEvent(event)
-        self._compared = self._open_plan.division
+        self._compared = self._desk.look.division
         self._show_figures(self._compared, self._compared)
 
     def enter(self) -> None:
         """Show the rules."""
         super().enter()
-        self._show_figures(self._compared, self._open_plan.division)
+        self._show_figures(self._compared, self._desk.look.division)
 
     def _enter(self, form: Form, key: str, value: Any) -> None:
-        self._open_plan.give_up()
-        self._compared = self._open_plan.division
+        self._desk.trial.give_up()
+        self._compared = self._desk.look.division
         if key == SHARING.key:
             value = self._read_sharing(form, str(value))
             if value is None:
                 return
-        elif value == get_setting(self._open_plan.base.rules, key):
+        elif value == get_setting(self._desk.document.plan.rules, key):
             self.enter()
             return
         super()._enter(form, key, value)
@@ -154,7 +154,7 @@ class RulesPage(ItemPage):
             if not image:
                 reason = f"{part!r} is not an image and its MiB; write it such as: web 900"
                 form.refuse(SHARING.key, reason)
-                self._open_plan.not_accepted.emit(reason)
+                self._desk.trial.not_accepted.emit(reason)
                 return None
         return found
 
@@ -169,15 +169,15 @@ class RulesPage(ItemPage):
 
     def _on_effect(self) -> None:
         if self.isVisible():
-            before = self._open_plan.before
+            before = self._desk.look.before
             if before is not None:
-                self._show_figures(before, self._open_plan.division)
-            elif self._open_plan.effect is None:
-                self._compared = self._open_plan.division
-                self._show_figures(self._compared, self._open_plan.division)
+                self._show_figures(before, self._desk.look.division)
+            elif self._desk.trial.effect is None:
+                self._compared = self._desk.look.division
+                self._show_figures(self._compared, self._desk.look.division)
 
     def _show_figures(self, before: Division, after: Division) -> None:
-        units = self._open_plan.units
+        units = self._desk.units
         lines = []
         for name in RESOURCES:
             unit, word = units.common(name), "CPU" if name == "cpu" else "memory"

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLa
 
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.plan import Bursts, Daily, Guest, Signal, Steps, format_cpu, format_memory, format_time, get_setting
 from ruvex.site import gather_signals
 
@@ -304,10 +304,10 @@ class SignalField(QWidget):
     entered = pyqtSignal(object)
     misread = pyqtSignal(str)
 
-    def __init__(self, key: str, name: str, open_plan: OpenPlan, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, key: str, name: str, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self.name = name
-        self._key, self._open_plan, self._theme = key, open_plan, theme
+        self._key, self._desk, self._theme = key, desk, theme
         self._resource = "cpu" if key == "demand.cpu" else "memory"
         self._signal: Signal = 0.0
         self._label = QLabel(name, self)
@@ -337,7 +337,7 @@ class SignalField(QWidget):
 
     def show_signal(self, guest: Guest, key: str) -> None:
         """Show the signal of a guest."""
-        plan, traces = self._open_plan.plan, self._open_plan.file.traces
+        plan, traces = self._desk.look.plan, self._desk.document.file.traces
         self._signal = get_setting(guest, key)
         kind = getattr(self._signal, "kind", "number")
 

@@ -11,8 +11,8 @@ from ruvex.advise import amount_to_split, split_among
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure_with_unit, parse_plain
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.divide import RESOURCES
 from ruvex.plan import EditError, Pool, UnitError
@@ -35,9 +35,9 @@ class SplitPage(Page):
         What the parts come to; makes them.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self._hint = QLabel(
             "Give what can be promised to pools that lie side by side: after what is set aside, the overhead of all"
             " guests, and what others there claim.", self,
@@ -75,8 +75,8 @@ class SplitPage(Page):
         column.addWidget(self.sum_label)
         column.addWidget(self.apply_button)
         column.addStretch(1)
-        open_plan.selection_changed.connect(self._on_changed)
-        open_plan.divided.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_changed)
+        desk.look.changed.connect(self._on_changed)
 
     @property
     def title(self) -> str:
@@ -85,7 +85,7 @@ class SplitPage(Page):
 
     def pools(self) -> list[Pool]:
         """Give the pools to be split among: those selected, or the one selected and its peers, or those at the top."""
-        plan, selection = self._open_plan.base, self._open_plan.selection
+        plan, selection = self._desk.document.plan, self._desk.selection.ids
         chosen = [pool for pool in plan.pools if pool.id in selection]
         if len(chosen) > 1:
             return chosen
@@ -93,7 +93,7 @@ class SplitPage(Page):
         return [pool for pool in plan.pools if pool.parent == parent]
 
     def _on_changed(self) -> None:
-        if self.isVisible() and self._open_plan.before is None:
+        if self.isVisible() and self._desk.look.before is None:
             self.enter()
 
     def enter(self) -> None:
@@ -102,14 +102,14 @@ class SplitPage(Page):
         if list(self.parts) != [pool.id for pool in pools]:
             self._make_parts(pools)
         try:
-            amounts = {name: amount_to_split(self._open_plan.claims, list(self.parts), name) for name in RESOURCES}
+            amounts = {name: amount_to_split(self._desk.document.claims, list(self.parts), name) for name in RESOURCES}
         except EditError as error:
             self._amounts.setText(str(error) if pools else "Add a pool first: Ctrl+Shift+N.")
             self.apply_button.setEnabled(False)
             self.sum_label.setText("")
             return
         told = [
-            f"{NAME[name]} {figure_with_unit(amount, self._open_plan.units.common(name))}"
+            f"{NAME[name]} {figure_with_unit(amount, self._desk.units.common(name))}"
             for name, amount in amounts.items()
         ]
         self._amounts.setText(f"To split: {', '.join(told)}")
@@ -139,7 +139,7 @@ class SplitPage(Page):
         percents, changes = self._percents(), []
         for name, box in self.resources.items():
             if box.isChecked():
-                changes += split_among(self._open_plan.claims, percents, name, self.kind.currentData())
+                changes += split_among(self._desk.document.claims, percents, name, self.kind.currentData())
         merged: dict[str, dict[str, Any]] = {}
         for pool, change in changes:
             merged.setdefault(pool, {}).update(change)
@@ -155,7 +155,7 @@ class SplitPage(Page):
             self.apply_button.setEnabled(False)
             return
         lines = [f"Sum: {sum(percents.values()):g} %"]
-        after = {pool.id: pool for pool in step.edit(self._open_plan.base).pools} if step.changed else {}
+        after = {pool.id: pool for pool in step.edit(self._desk.document.plan).pools} if step.changed else {}
         for pool in percents:
             if pool in after:
                 lines.append(f"{after[pool].label}: {self._part_text(after[pool])}")
@@ -167,16 +167,16 @@ class SplitPage(Page):
         for name, box in self.resources.items():
             if box.isChecked():
                 value = getattr(getattr(pool, name), kind)
-                unit = self._open_plan.units.common(name)
+                unit = self._desk.units.common(name)
                 told.append(f"{value:g} shares" if kind == "shares" else figure_with_unit(value, unit))
         return ", ".join(told)
 
     def _on_apply(self) -> None:
         texts: Mapping[str, str] = {pool: field.line.text() for pool, field in self.parts.items()}
         try:
-            self._open_plan.make(self._step())
+            self._desk.trial.make(self._step())
         except (UnitError, EditError) as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
         for pool, text in texts.items():
             if pool in self.parts:
                 self.parts[pool].line.setText(text)

@@ -17,8 +17,8 @@ from ruvex import __version__
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.shell.opening import Opening
 from ruvex.desktop.shell.window import Window
-from ruvex.desktop.state.open_plan import OpenPlan
-from ruvex.desktop.state.preferences import State, state_folder
+from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.preferences import Preferences, state_folder
 from ruvex.plan import read_plan
 
 _SIZE = (1280, 800)
@@ -38,14 +38,14 @@ def make_application() -> QApplication:
     return application
 
 
-def make_window(*, state: State | None = None, follow_desktop: bool = True) -> Window:
+def make_window(*, preferences: Preferences | None = None, follow_desktop: bool = True) -> Window:
     """Make the window with an empty plan, looking as it was left."""
-    state = state or State()
+    preferences = preferences or Preferences()
     theme = Theme(follow_desktop=follow_desktop)
-    theme.set_mode(state.theme_mode)
-    theme.set_scale(state.text_scale)
-    window = Window(OpenPlan(), theme, state)
-    restore_place(window, state.layout, _SIZE)
+    theme.set_mode(preferences.theme_mode)
+    theme.set_scale(preferences.text_scale)
+    window = Window(Desk(), theme, preferences)
+    restore_place(window, preferences.layout, _SIZE)
     return window
 
 
@@ -75,21 +75,21 @@ def run_desktop(plan: Path | None) -> int:
     """
     file = None if plan is None else read_plan(plan)
     application = make_application()
-    state = State()
+    preferences = Preferences()
     theme = Theme(follow_desktop=True)
-    theme.set_mode(state.theme_mode)
-    theme.set_scale(state.text_scale)
+    theme.set_mode(preferences.theme_mode)
+    theme.set_scale(preferences.text_scale)
     opening = Opening(theme, "Ruvex" if plan is None else plan.name)
-    restore_place(opening, state.layout, _SIZE)
+    restore_place(opening, preferences.layout, _SIZE)
     windows: list[Window] = []
 
     def open_window() -> None:
-        window = make_window(state=state)
+        window = make_window(preferences=preferences)
         windows.append(window)
         tell_unexpected(window)
         if plan is not None and file is not None:
-            window.open_plan.show_file(file, plan)
-            window.state.add_recent(plan)
+            window.desk.document.show_file(file, plan)
+            window.preferences.add_recent(plan)
         window.restoreGeometry(opening.saveGeometry())
         window.show()
         opening.close()

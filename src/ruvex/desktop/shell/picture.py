@@ -52,20 +52,20 @@ def take_picture(
     from ruvex.desktop.kit.actions import ActionName
     from ruvex.desktop.panels.setting_text import setting_edit_text
     from ruvex.desktop.shell.app import make_application, make_window
-    from ruvex.desktop.state.preferences import State
+    from ruvex.desktop.state.preferences import Preferences
     from ruvex.desktop.state.steps import settings_step
 
     application = make_application()
     with tempfile.TemporaryDirectory() as folder:
-        window = make_window(state=State(Path(folder)), follow_desktop=False)
+        window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
         window.theme.set_mode(look)
         window.theme.set_scale(scale)
         window.resize(*size)
         if plan is not None:
-            window.open_plan.open(plan)
+            window.desk.document.open(plan)
         if at is not None:
-            window.open_plan.set_moment(parse_time(at))
-        window.open_plan.select(select)
+            window.desk.look.set_moment(parse_time(at))
+        window.desk.selection.select(select)
         window.show()
         if select is not None and preview is not None:
             window.dials.preview(*preview)
@@ -73,19 +73,19 @@ def take_picture(
             target, setting, value = change
             text = f"{target}: {setting.replace('_', ' ')} → {value:g}"
             if setting.startswith(("cpu.", "memory.")):
-                text = setting_edit_text(window.open_plan, [target], setting, value)
+                text = setting_edit_text(window.desk, [target], setting, value)
             step = settings_step(text, [(target, {setting: value})])
             with contextlib.suppress(EditError):
-                window.open_plan.make(step)
+                window.desk.trial.make(step)
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
         application.processEvents()
         while window.playing.is_running:
-            window.open_plan.background.wait()
+            window.desk.background.wait()
             application.processEvents()
         # What an answer from the background changes may ask the background again.
         for _ in range(3):
-            window.open_plan.background.wait()
+            window.desk.background.wait()
             application.processEvents()
         while window.timeline.isVisible() and window.timeline.lanes.is_behind:
             time.sleep(0.01)

@@ -49,8 +49,8 @@ class PlanFiles(QObject):
 
     def __init__(self, window: Window) -> None:
         super().__init__(window)
-        self._window, self._open_plan = window, window.open_plan
-        self.keeper = Keeper(window.open_plan, window.state.folder)
+        self._window, self._desk = window, window.desk
+        self.keeper = Keeper(window.desk, window.preferences.folder)
         self.keeper.noted.connect(lambda text: window.notice.tell(text))
         self.keeper.changed_on_disk.connect(self._on_changed_on_disk)
 
@@ -59,42 +59,42 @@ class PlanFiles(QObject):
         window = self._window
         window.notice.hide()
         try:
-            self._open_plan.open(path)
+            self._desk.document.open(path)
         except (PlanError, PlanFileError) as error:
             reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
             window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
             return False
-        window.state.add_recent(path)
+        window.preferences.add_recent(path)
         return True
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
-        if not self._open_plan.path:
+        if not self._desk.document.path:
             return self.save_as()
         if self.keeper.is_changed_on_disk():
             self._window.notice.tell(
-                f"{self._open_plan.path.name} was changed on disk by someone else since it was opened.",
+                f"{self._desk.document.path.name} was changed on disk by someone else since it was opened.",
                 [("Save over it", self._save_over), ("Save as…", self.save_as), ("Reload it", self._reload),
                  ("Stay", lambda: None)],
             )  # fmt: skip
             return False
-        return self.write(self._open_plan.path)
+        return self.write(self._desk.document.path)
 
     def save_as(self) -> bool:
         """Ask for a file and write the plan to it. Tells whether it did."""
-        name = self._open_plan.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
-        suggestion = self._open_plan.path or Path.home() / f"{name}{SUFFIX}"
+        name = self._desk.look.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
+        suggestion = self._desk.document.path or Path.home() / f"{name}{SUFFIX}"
         path = self._window.ask_save(self._window, str(suggestion))
         return path is not None and self.write(path)
 
     def write(self, path: Path) -> bool:
         """Write the plan to a file; says in the window why, if it cannot. Tells whether it did."""
         try:
-            self._open_plan.save(path)
+            self._desk.document.save(path)
         except PlanFileError as error:
             self._window.notice.tell(f"The plan was not saved.\n{error}")
             return False
-        self._window.state.add_recent(path)
+        self._window.preferences.add_recent(path)
         return True
 
     def _save_over(self) -> None:
@@ -102,13 +102,13 @@ class PlanFiles(QObject):
         self.save()
 
     def _reload(self) -> None:
-        if self._open_plan.path is not None:
-            self.open_path(self._open_plan.path)
+        if self._desk.document.path is not None:
+            self.open_path(self._desk.document.path)
 
     def _on_changed_on_disk(self) -> None:
-        path = self._open_plan.path
+        path = self._desk.document.path
         assert path is not None
-        mine = " Your own changes are not saved yet." if self._open_plan.is_dirty else ""
+        mine = " Your own changes are not saved yet." if self._desk.document.is_dirty else ""
         self._window.notice.tell(
             f"{path.name} was changed on disk by someone else.{mine}",
             [("Reload it", self._reload), ("Keep what is here", lambda: None)],
@@ -116,11 +116,11 @@ class PlanFiles(QObject):
 
     def new(self) -> None:
         """Start with an empty plan."""
-        self.after_saving(self._open_plan.new)
+        self.after_saving(self._desk.document.new)
 
     def ask_and_open(self) -> None:
         """Ask for a plan and open it."""
-        folder = self._open_plan.path.parent if self._open_plan.path else Path.home()
+        folder = self._desk.document.path.parent if self._desk.document.path else Path.home()
         path = self._window.ask_open(self._window, str(folder))
         if path is not None:
             self.after_saving(lambda: self.open_path(path))
@@ -169,7 +169,7 @@ class PlanFiles(QObject):
 
     def after_saving(self, go_on: Callable[[], object]) -> None:
         """Do something that replaces the plan; with unsaved changes, ask first, in the window."""
-        if not self._open_plan.is_dirty:
+        if not self._desk.document.is_dirty:
             go_on()
             return
         choices: list[Choice] = [
@@ -177,17 +177,17 @@ class PlanFiles(QObject):
             ("Go on without saving", go_on),
             ("Stay", lambda: None),
         ]
-        self._window.notice.tell(f"{self._open_plan.plan.name or 'This plan'} has changes that are not saved.", choices)
+        self._window.notice.tell(f"{self._desk.look.plan.name or 'This plan'} has changes that are not saved.", choices)
 
     def show_recent(self) -> None:
         """Fill the menu of recent plans."""
         menu = self._window.recent_menu
         menu.clear()
-        for path in self._window.state.recent:
+        for path in self._window.preferences.recent:
             action = menu.addAction(f"{path.name.removesuffix(SUFFIX)}   {path.parent}")
             assert action is not None
             action.triggered.connect(lambda _checked=False, p=path: self.after_saving(lambda: self.open_path(p)))
-        if not self._window.state.recent:
+        if not self._window.preferences.recent:
             action = menu.addAction("None yet")
             assert action is not None
             action.setEnabled(False)

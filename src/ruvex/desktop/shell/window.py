@@ -28,11 +28,10 @@ from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.live_work import LiveWork
-from ruvex.desktop.state.open_plan import OpenPlan
-from ruvex.desktop.state.playing import Playing
-from ruvex.desktop.state.preferences import State
+from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.state.units import CHOICES
 from ruvex.desktop.views.division import DivisionView
@@ -50,7 +49,7 @@ class Window(QMainWindow):
 
     Attributes
     ----------
-    open_plan, theme, state
+    desk, theme, preferences
         The open plan, the look, what is remembered.
     editor, files
         What can be done with the selected rows, and with the plan's file.
@@ -62,38 +61,37 @@ class Window(QMainWindow):
         How a path is asked for; tests answer in the person's place.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, state: State) -> None:
+    def __init__(self, desk: Desk, theme: Theme, preferences: Preferences) -> None:
         super().__init__()
-        self.open_plan, self.theme, self.state = open_plan, theme, state
+        self.desk, self.theme, self.preferences = desk, theme, preferences
         # As the window's own, the open plan goes with it, after everything that listens to it.
-        open_plan.setParent(self)
+        desk.setParent(self)
         self.ask_open: AskPath = ask_open_path
         self.ask_save: AskPath = ask_save_path
         self._may_close = False
-        self.editor = Editor(open_plan)
-        self.playing = Playing(open_plan)
-        open_plan.played = self.playing.in_force
-        self.live = LiveWork(open_plan, self.playing, self.editor)
+        self.editor = Editor(desk)
+        self.playing = desk.playing
+        self.live = LiveWork(desk, self.playing, self.editor)
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
         self.stories_menu = QMenu("Stories", self)
-        self.head = HeadBand(open_plan, theme, self.plan_menu, [self.actions_by_name[name] for name in _VIEWS], self)
+        self.head = HeadBand(desk, theme, self.plan_menu, [self.actions_by_name[name] for name in _VIEWS], self)
         self.notice = Notice(theme, self)
         self.files = PlanFiles(self)
         steps = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO)
-        self.division = DivisionView(open_plan, theme, [self.actions_by_name[name] for name in steps], self)
-        self.timeline = TimelineView(open_plan, self.playing, theme, self.actions_by_name, self)
-        self.refusal = RefusalPanel(open_plan, theme, self)
-        self.dials = Dials(open_plan, theme, self)
+        self.division = DivisionView(desk, theme, [self.actions_by_name[name] for name in steps], self)
+        self.timeline = TimelineView(desk, self.playing, theme, self.actions_by_name, self)
+        self.refusal = RefusalPanel(desk, theme, self)
+        self.dials = Dials(desk, theme, self)
         self.sheet = SideSheet(theme, self)
-        self.pool_page = PoolPage(open_plan, self.editor, theme)
-        self.plan_page = PlanPage(open_plan, self.editor, theme)
+        self.pool_page = PoolPage(desk, self.editor, theme)
+        self.plan_page = PlanPage(desk, self.editor, theme)
         self.pages: dict[ActionName, Page] = {
-            ActionName.SETTINGS: GuestPage(open_plan, self.editor, theme),
+            ActionName.SETTINGS: GuestPage(desk, self.editor, theme),
             ActionName.PLAN: self.plan_page,
-            ActionName.RULES: RulesPage(open_plan, self.editor, theme),
-            ActionName.SPLIT: SplitPage(open_plan, theme),
+            ActionName.RULES: RulesPage(desk, self.editor, theme),
+            ActionName.SPLIT: SplitPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
         for page in (*self.pages.values(), self.pool_page):
@@ -107,7 +105,7 @@ class Window(QMainWindow):
         self._connect()
         self.setAcceptDrops(True)
         self.setMinimumSize(QSize(760, 480))
-        self._take_layout(state.layout)
+        self._take_layout(preferences.layout)
         self._on_theme_changed()
         self._on_named()
         self._on_undo_changed()
@@ -150,7 +148,7 @@ class Window(QMainWindow):
 
     def _runs(self) -> dict[ActionName, Callable[[], object]]:
         """Give what each action runs."""
-        strip, butterfly, editor, units = self.head.strip, self.division.butterfly, self.editor, self.open_plan.units
+        strip, butterfly, editor, units = self.head.strip, self.division.butterfly, self.editor, self.desk.units
         bar = self.division.bar
         return {
             ActionName.NEW: self.files.new,
@@ -158,8 +156,8 @@ class Window(QMainWindow):
             ActionName.DEMO: self.files.open_demo,
             ActionName.SAVE: self.save,
             ActionName.SAVE_AS: self.files.save_as,
-            ActionName.UNDO: self.open_plan.undo,
-            ActionName.REDO: self.open_plan.redo,
+            ActionName.UNDO: self.desk.document.undo,
+            ActionName.REDO: self.desk.document.redo,
             ActionName.FIND: self._on_find,
             ActionName.NEW_GUEST: editor.new_guest,
             ActionName.NEW_POOL: editor.new_pool,
@@ -226,10 +224,10 @@ class Window(QMainWindow):
         self.editor.told.connect(lambda text: self.notice.tell(text))
         self.sheet.closed.connect(butterfly.setFocus)
         self.recent_menu.aboutToShow.connect(self.files.show_recent)
-        self.open_plan.named.connect(self._on_named)
-        self.open_plan.selection_changed.connect(self._on_selection_changed)
-        self.open_plan.refused_changed.connect(self._on_refused_changed)
-        self.open_plan.undo_stack.indexChanged.connect(self._on_undo_changed)
+        self.desk.document.named.connect(self._on_named)
+        self.desk.selection.changed.connect(self._on_selection_changed)
+        self.desk.trial.refused_changed.connect(self._on_refused_changed)
+        self.desk.document.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
         self.timeline.lanes.menu_asked.connect(self._on_menu_asked)
@@ -251,7 +249,7 @@ class Window(QMainWindow):
 
     def _page(self, name: ActionName) -> Page:
         if name is ActionName.SETTINGS:
-            item = self.open_plan.selected_item
+            item = self.desk.selection.item
             return self.plan_page if item is None else self.pool_page if isinstance(item, Pool) else self.pages[name]
         return self.pages[name]
 
@@ -272,24 +270,24 @@ class Window(QMainWindow):
     # Rows
 
     def _on_rename(self) -> None:
-        if self.open_plan.selected is not None:
-            self.division.butterfly.rename(self.open_plan.selected)
+        if self.desk.selection.current is not None:
+            self.division.butterfly.rename(self.desk.selection.current)
 
     def _on_menu_asked(self, point: QPoint) -> None:
         self.row_menu.popup(point)
 
     def _on_move(self) -> None:
-        if self.open_plan.selection:
+        if self.desk.selection.ids:
             entries = [Entry("The top", "beside the pools", partial(self.editor.move_to, None))]
             entries += [
                 Entry(pool.label, "move the selection into this pool", partial(self.editor.move_to, pool.id))
-                for pool in self.open_plan.plan.pools
-                if pool.id not in self.open_plan.selection
+                for pool in self.desk.look.plan.pools
+                if pool.id not in self.desk.selection.ids
             ]
             self.command_box.open(entries, lambda _text: ())
 
     def _on_refused_changed(self) -> None:
-        if self.open_plan.refused is None and self.focusWidget() in (None, self.refusal.close_button):
+        if self.desk.trial.refused is None and self.focusWidget() in (None, self.refusal.close_button):
             self.division.butterfly.setFocus()
 
     # The plan's file
@@ -319,17 +317,17 @@ class Window(QMainWindow):
         """Close, but ask first where work would be lost."""
         if event is None:
             return
-        if self.open_plan.is_dirty and not self._may_close:
+        if self.desk.document.is_dirty and not self._may_close:
             event.ignore()
             self.files.after_saving(self._close_now)
         else:
-            self.state.layout = self._layout_now()
+            self.preferences.layout = self._layout_now()
             self.files.keeper.close()
             event.accept()
 
     def _layout_now(self) -> dict[str, Any]:
         geometry = self.saveGeometry().toBase64().data().decode("ascii")
-        units, butterfly = self.open_plan.units, self.division.butterfly
+        units, butterfly = self.desk.units, self.division.butterfly
         return {
             "geometry": geometry, "dials_folded": self.dials.is_folded, "why": self.dials.why_button.isChecked(),
             "units": {name: units.chosen(name) for name in CHOICES}, "order": butterfly.order,
@@ -341,7 +339,7 @@ class Window(QMainWindow):
         units = layout.get("units")
         if isinstance(units, dict):
             for name in CHOICES:
-                self.open_plan.units.choose(name, str(units.get(name)))
+                self.desk.units.choose(name, str(units.get(name)))
         if str(layout.get("order")) in ORDERS:
             self.division.butterfly.set_order(layout["order"])
         if str(layout.get("axis")) in AXES:
@@ -357,13 +355,13 @@ class Window(QMainWindow):
     # Following the open plan and the theme
 
     def _on_named(self) -> None:
-        open_plan = self.open_plan
-        name = open_plan.plan.name or (open_plan.path.name if open_plan.path else "New plan")
+        desk = self.desk
+        name = desk.look.plan.name or (desk.document.path.name if desk.document.path else "New plan")
         self.setWindowTitle(f"{name}[*] – Ruvex")
-        self.setWindowModified(open_plan.is_dirty)
+        self.setWindowModified(desk.document.is_dirty)
 
     def _on_undo_changed(self) -> None:
-        stack = self.open_plan.undo_stack
+        stack = self.desk.document.undo_stack
         for name, can, text in (
             (ActionName.UNDO, stack.canUndo(), stack.undoText()),
             (ActionName.REDO, stack.canRedo(), stack.redoText()),
@@ -373,7 +371,7 @@ class Window(QMainWindow):
             action.setText(f"{name.value.text}: {text}" if text else name.value.text)
 
     def _on_find(self) -> None:
-        plan, select = self.open_plan.plan, self._show_row
+        plan, select = self.desk.look.plan, self._show_row
         entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
         entries += [
             Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
@@ -388,7 +386,7 @@ class Window(QMainWindow):
         self.command_box.open(entries, self._times)
 
     def _show_row(self, item_id: str) -> None:
-        self.open_plan.select(item_id)
+        self.desk.selection.select(item_id)
         (self.timeline if self.timeline.isVisible() else self.division).setFocus()
 
     def _times(self, text: str) -> list[Entry]:
@@ -396,9 +394,9 @@ class Window(QMainWindow):
             at_s = parse_time(text) if ":" in text else -1.0
         except UnitError:
             return []
-        if not 0 <= at_s <= self.open_plan.plan.day_s:
+        if not 0 <= at_s <= self.desk.look.plan.day_s:
             return []
-        return [Entry(format_time(at_s), "move the moment there", lambda: self.open_plan.set_moment(at_s))]
+        return [Entry(format_time(at_s), "move the moment there", lambda: self.desk.look.set_moment(at_s))]
 
     # Views
 
@@ -428,13 +426,13 @@ class Window(QMainWindow):
         self.playing.play()
 
     def _set_look(self, mode: str) -> None:
-        self.state.theme_mode = mode
+        self.preferences.theme_mode = mode
         self.theme.set_mode(mode)
 
     def _set_scale(self, steps: int) -> None:
         nearest = min(range(len(_SCALES)), key=lambda i: abs(_SCALES[i] - self.theme.scale))
         scale = _SCALES[min(max(nearest + steps, 0), len(_SCALES) - 1)]
-        self.state.text_scale = scale
+        self.preferences.text_scale = scale
         self.theme.set_scale(scale)
 
     def _on_theme_changed(self) -> None:

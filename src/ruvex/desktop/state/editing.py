@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.advise import refusal_text
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.exchange import guests_from_table, table_of_guests
 from ruvex.plan import (
@@ -49,15 +49,15 @@ class Editor(QObject):
     told = pyqtSignal(str)
     naming = pyqtSignal(str)
 
-    def __init__(self, open_plan: OpenPlan) -> None:
-        super().__init__(open_plan)
-        self._open_plan = open_plan
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._desk = desk
 
     # Making
 
     def new_guest(self) -> None:
         """Add a guest with plain settings beside what is selected, or in the selected pool."""
-        namer = Namer(self._open_plan.base)
+        namer = Namer(self._desk.document.plan)
         name = namer.name_like("guest-1")
         guest = Guest(id=namer.id_for(name, "guest"), name=name, pool=self._here(), host=self._host())
         if self._add([guest], f"new guest {name}"):
@@ -65,7 +65,7 @@ class Editor(QObject):
 
     def new_pool(self) -> None:
         """Add an empty pool in the selected pool, or beside the selected guest."""
-        namer = Namer(self._open_plan.base)
+        namer = Namer(self._desk.document.plan)
         name = namer.name_like("Pool 1")
         pool = Pool(id=namer.id_for(name, "pool"), name=name, parent=self._here())
         if self._add([pool], f"new pool {name}"):
@@ -73,7 +73,7 @@ class Editor(QObject):
 
     def new_host(self) -> str | None:
         """Add a host with plain settings; gives its id."""
-        namer = Namer(self._open_plan.base)
+        namer = Namer(self._desk.document.plan)
         name = namer.name_like("host-1")
         host = Host(id=namer.id_for(name, "host"), name=name)
         is_made = self._make(Step(f"new host {name}", lambda plan: add_items(plan, [host]), (host.id,)))
@@ -81,30 +81,30 @@ class Editor(QObject):
 
     def duplicate(self) -> None:
         """Copy what is selected, pools with all in them."""
-        copies = copies_of(self._open_plan.base, self._open_plan.selection)
+        copies = copies_of(self._desk.document.plan, self._desk.selection.ids)
         if copies:
-            self._add(copies, f"duplicate {self._named(self._open_plan.selection)}")
+            self._add(copies, f"duplicate {self._named(self._desk.selection.ids)}")
 
     def _here(self) -> str | None:
         """Give the pool something new belongs to."""
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         if isinstance(item, Pool):
             return item.id
         return item.pool if isinstance(item, Guest) else None
 
     def _host(self) -> str | None:
-        item, hosts = self._open_plan.selected_item, self._open_plan.base.hosts
+        item, hosts = self._desk.selection.item, self._desk.document.plan.hosts
         if isinstance(item, Guest):
             return item.host
         return hosts[0].id if len(hosts) > 1 else None
 
     def _add(self, items: Sequence[Pool | Guest], text: str, note: str = "") -> bool:
         """Add items; guests that find no promise are added powered off, and that is told."""
-        base = self._open_plan.base
+        base = self._desk.document.plan
         off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
         wishing = [item.id for item in items if isinstance(item, Guest) and item.is_on]
         try:
-            site = self._open_plan.base_site.with_plan(add_items(base, off))
+            site = self._desk.document.site.with_plan(add_items(base, off))
         except EditError as error:
             self.told.emit(f"Not done: {text}.\n{error}")
             return False
@@ -116,7 +116,7 @@ class Editor(QObject):
             return False
         ids = {item.id for item in items}
         tops = [item.id for item in items if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
-        self._open_plan.select_many(tops, tops[-1])
+        self._desk.selection.select_many(tops, tops[-1])
         lines = [note] if note else []
         lines += self._waiting_lines(site.plan, waiting, "was added powered off", "were added powered off")
         if lines:
@@ -128,15 +128,15 @@ class Editor(QObject):
     def copy(self) -> None:
         """Put the selected guests on the clipboard as a block of cells."""
         clipboard = QApplication.clipboard()
-        if clipboard is not None and self._open_plan.selection:
-            clipboard.setText(table_of_guests(self._open_plan.base, self._open_plan.selection))
+        if clipboard is not None and self._desk.selection.ids:
+            clipboard.setText(table_of_guests(self._desk.document.plan, self._desk.selection.ids))
 
     def paste(self) -> None:
         """Add the guests of a block of cells on the clipboard; guests that name no pool go where new ones go."""
         clipboard = QApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
         try:
-            found = guests_from_table(text, self._open_plan.base)
+            found = guests_from_table(text, self._desk.document.plan)
         except PlanError as error:
             lines = ["Nothing was pasted.", *(str(problem) for problem in error.problems)]
             self.told.emit("\n".join(lines))
@@ -153,19 +153,19 @@ class Editor(QObject):
 
     def rename(self, item_id: str, name: str) -> None:
         """Give an item another name; its id stays."""
-        item = find_item(self._open_plan.base, item_id)
+        item = find_item(self._desk.document.plan, item_id)
         if isinstance(item, Host | Pool | Guest) and item.label != name:
             self._make(settings_step(f"rename {item.label} to {name}", [(item_id, {"name": name})]))
 
     def rename_plan(self, name: str) -> None:
         """Give the plan another name."""
-        if name != self._open_plan.base.name:
+        if name != self._desk.document.plan.name:
             self._make(Step(f"call the plan {name}", lambda plan: rename_plan(plan, name), ()))
-            self._open_plan.named.emit()
+            self._desk.document.named.emit()
 
     def delete(self) -> None:
         """Remove what is selected; what a removed pool held moves up."""
-        ids = self._open_plan.selection
+        ids = self._desk.selection.ids
         if ids:
             self._make(Step(f"delete {self._named(ids)}", lambda plan: remove_items(plan, ids), ids))
 
@@ -175,8 +175,8 @@ class Editor(QObject):
 
     def move_to(self, pool: str | None) -> None:
         """Move what is selected into a pool, or to the top."""
-        plan = self._open_plan.base
-        ids = tuple(i for i in self._open_plan.selection if i != pool and not self._is_there(plan, i, pool))
+        plan = self._desk.document.plan
+        ids = tuple(i for i in self._desk.selection.ids if i != pool and not self._is_there(plan, i, pool))
         if not ids:
             return
         where = "the top" if pool is None else self._named([pool])
@@ -189,7 +189,7 @@ class Editor(QObject):
 
     def shift(self, steps: int) -> None:
         """Let the current row change places with its neighbours."""
-        item_id = self._open_plan.selected
+        item_id = self._desk.selection.current
         if item_id is not None:
             way = "down" if steps > 0 else "up"
             self._make(
@@ -198,8 +198,8 @@ class Editor(QObject):
 
     def power(self) -> None:
         """Power the selected guests on, those in selected pools too; or off, when all of them are on."""
-        plan = self._open_plan.base
-        chosen = set(self._open_plan.selection)
+        plan = self._desk.document.plan
+        chosen = set(self._desk.selection.ids)
         guests = [g for g in plan.guests if g.id in chosen or chosen & {pool.id for pool in pools_above(plan, g)}]
         sleeping = [guest.id for guest in guests if not guest.is_on]
         if not guests:
@@ -214,7 +214,7 @@ class Editor(QObject):
             self._power_many(sleeping)
 
     def _power_many(self, sleeping: Sequence[str]) -> None:
-        site = self._open_plan.base_site
+        site = self._desk.document.site
         admitted, waiting = admit_in_order(site, in_starting_order(site, sleeping))
         ids = tuple(admitted)
         if ids:
@@ -242,18 +242,18 @@ class Editor(QObject):
     def _make(self, step: Step) -> bool:
         """Make a step; tells whether it was accepted. A refusal is shown where refusals are."""
         try:
-            self._open_plan.make(step)
+            self._desk.trial.make(step)
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
             return False
-        self._open_plan.not_accepted.emit("")
+        self._desk.trial.not_accepted.emit("")
         return True
 
     def _named(self, ids: Iterable[str]) -> str:
         ids = list(ids)
         if len(ids) != 1:
             return f"{len(ids)} selected"
-        return getattr(find_item(self._open_plan.base, ids[0]), "label", ids[0])
+        return getattr(find_item(self._desk.document.plan, ids[0]), "label", ids[0])
 
 
 def _switch(ids: Sequence[str], power: str) -> Callable[[Plan], Plan]:

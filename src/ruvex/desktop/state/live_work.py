@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.steps import Step
 from ruvex.plan import Guest, PowerEvent, SurgeEvent, add_events, pools_above
@@ -19,12 +19,12 @@ _OFF: Final = (PHASES.index("off"), PHASES.index("queued"))
 class LiveWork:
     """Power, restart and surge of what is selected, in the play that is under way."""
 
-    def __init__(self, open_plan: OpenPlan, playing: Playing, editor: Editor) -> None:
-        self._open_plan, self._playing, self._editor = open_plan, playing, editor
+    def __init__(self, desk: Desk, playing: Playing, editor: Editor) -> None:
+        self._desk, self._playing, self._editor = desk, playing, editor
 
     @property
     def _guests(self) -> list[Guest]:
-        plan, chosen = self._open_plan.base, set(self._open_plan.selection)
+        plan, chosen = self._desk.document.plan, set(self._desk.selection.ids)
         return [g for g in plan.guests if g.id in chosen or chosen & {pool.id for pool in pools_above(plan, g)}]
 
     def power(self) -> None:
@@ -54,7 +54,7 @@ class LiveWork:
     def surge(self) -> None:
         """Double the demand of what is selected for ten minutes, in the play."""
         if self._is_live():
-            for target in self._open_plan.selection:
+            for target in self._desk.selection.ids:
                 event = SurgeEvent(
                     at=self._playing.now_s, do="surge", target=target, factor=SURGE_FACTOR, for_s=SURGE_S
                 )
@@ -66,13 +66,13 @@ class LiveWork:
         events = self._playing.kept
         if events:
             text = f"keep {len(events)} event{'s' if len(events) > 1 else ''}"
-            self._open_plan.make(Step(text, lambda plan: add_events(plan, events), ()))
-            self._playing.events_kept(self._open_plan.base)
+            self._desk.trial.make(Step(text, lambda plan: add_events(plan, events), ()))
+            self._playing.events_kept(self._desk.document.plan)
 
     def _is_live(self) -> bool:
         if not self._playing.is_live:
             self._editor.told.emit("This happens while the plan is played: play it at 1×, 10× or 60×, or pause it.")
-        return self._playing.is_live and bool(self._open_plan.selection)
+        return self._playing.is_live and bool(self._desk.selection.ids)
 
     def _go_on(self) -> None:
         """Show at once what was done, where the play stands still."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, Final
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.background import Background
+from ruvex.desktop.state.document import Document
 from ruvex.divide import Demand
 from ruvex.plan import Event, Plan, SetEvent
 from ruvex.play import PHASES, Player, Recording
@@ -51,6 +52,8 @@ class Playing(QObject):
         It is further; not each time is more to be seen.
     restarted()
         Another play has begun, with an empty recording.
+    ended()
+        The end of the day has been reached.
     changed()
         It runs, pauses, is over or out of date now; or its speed is another one.
     """
@@ -58,15 +61,15 @@ class Playing(QObject):
     advanced = pyqtSignal()
     went_on = pyqtSignal()
     restarted = pyqtSignal()
+    ended = pyqtSignal()
     changed = pyqtSignal()
 
-    def __init__(self, open_plan: OpenPlan) -> None:
-        super().__init__(open_plan)
-        self._open_plan = open_plan
+    def __init__(self, document: Document, background: Background, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._document, self._background = document, background
         self.player: Player | None = None
         self.speed, self.is_running, self.is_wanted = 0.0, False, False
         self._played: Plan | None = None
-        self._file = open_plan.file
         self._is_busy, self._ticks = False, _PIECE_TICKS
         self._waiting: list[Event] = []
         self._began = (0.0, 0.0)
@@ -78,9 +81,8 @@ class Playing(QObject):
         self._again.setSingleShot(True)
         self._again.setInterval(_AGAIN_MS)
         self._again.timeout.connect(self._on_again_due)
-        open_plan.edited.connect(self._on_plan_changed)
-        open_plan.replaced.connect(self._on_plan_changed)
-        open_plan.live = self._take_changes
+        document.edited.connect(self._on_edited)
+        document.opened.connect(self._drop)
 
     @property
     def recording(self) -> Recording | None:
@@ -107,18 +109,18 @@ class Playing(QObject):
     @property
     def is_outdated(self) -> bool:
         """Whether the plan has changed since it was played."""
-        return self._played is not None and not _same_to_play(self._played, self._open_plan.base)
+        return self._played is not None and not _same_to_play(self._played, self._document.plan)
 
     # What people ask
 
     def restart(self) -> None:
         """Begin anew with the plan as it is now, and stop at its start."""
         self.is_running, self._waiting, self._shown_at, self._show_s = False, [], 0.0, _SHOW_S
-        self._open_plan.background.drop(_SUBJECT)
+        self._background.drop(_SUBJECT)
         self._is_busy = False
-        plan = self._open_plan.base
+        plan = self._document.plan
         self._played = plan
-        self.player = Player(self._open_plan.base_site)
+        self.player = Player(self._document.site)
         self._ticks = _PIECE_TICKS
         self.restarted.emit()
         self.changed.emit()
@@ -237,7 +239,7 @@ class Playing(QObject):
                 raise problem
             self._on_piece_done(seconds or _PIECE_S, most_ticks)
 
-        self._open_plan.background.run(_SUBJECT, work, answer)
+        self._background.run(_SUBJECT, work, answer)
 
     def _on_piece_done(self, seconds: float, ticks: int) -> None:
         if not self.speed:
@@ -246,7 +248,7 @@ class Playing(QObject):
         self._put_in()
         if self.is_over and self.is_running:
             self.is_running = False
-            self._open_plan.look_again()
+            self.ended.emit()
         now = time.monotonic()
         if self.speed or not self.is_running or now - self._shown_at >= self._show_s:
             self._shown_at = now
@@ -268,19 +270,15 @@ class Playing(QObject):
 
     # Following the plan
 
-    def _take_changes(self, changes: list[tuple[str, Mapping[str, Any]]]) -> bool:
+    def take_changes(self, changes: Iterable[tuple[str, Mapping[str, Any]]]) -> bool:
         """Let a change of settings happen in the play that is under way; tells whether it does."""
         if not self.is_live:
             return False
-
         for target, change in changes:
             self.insert(SetEvent(at=self.now_s, do="set", target=target, change=dict(change)))
         return True
 
-    def _on_plan_changed(self) -> None:
-        if self._open_plan.file is not self._file:
-            self._drop()
-            return
+    def _on_edited(self, _text: str) -> None:
         if self.is_running and self.is_outdated:
             self.pause()
         self.changed.emit()
@@ -289,10 +287,10 @@ class Playing(QObject):
 
     def _drop(self) -> None:
         """Forget what was played: another plan is open."""
-        self._file, self._played, self.player, self.is_running = self._open_plan.file, None, None, False
+        self._played, self.player, self.is_running = None, None, False
         self._is_busy, self._waiting = False, []
         self._beat.stop()
-        self._open_plan.background.drop(_SUBJECT)
+        self._background.drop(_SUBJECT)
         self.restarted.emit()
         self.changed.emit()
         if self.is_wanted:
@@ -300,7 +298,7 @@ class Playing(QObject):
 
     def _on_again_due(self) -> None:
         stale = self.player is None or self.is_outdated
-        if self.is_wanted and stale and self._open_plan.base.guests:
+        if self.is_wanted and stale and self._document.plan.guests:
             self.speed = 0.0
             self.play()
 

@@ -20,7 +20,7 @@ def state_folder() -> Path:
     return Path(named) if named else platformdirs.user_state_path("ruvex")
 
 
-class State:
+class Preferences:
     """Remembered things, written at once; a lost or damaged file only means that nothing is remembered."""
 
     def __init__(self, folder: Path | None = None) -> None:

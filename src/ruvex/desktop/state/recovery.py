@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from PyQt6.QtCore import QFileSystemWatcher, QLockFile, QObject, QTimer, pyqtSignal
 
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.plan import PlanError, PlanFile, PlanFileError, read_plan, write_plan
 
 _REST_MS: Final = 800
@@ -53,9 +53,9 @@ class Keeper(QObject):
     noted = pyqtSignal(str)
     changed_on_disk = pyqtSignal()
 
-    def __init__(self, open_plan: OpenPlan, folder: Path) -> None:
-        super().__init__(open_plan)
-        self._open_plan, self._folder = open_plan, folder / "recovery"
+    def __init__(self, desk: Desk, folder: Path) -> None:
+        super().__init__(desk)
+        self._desk, self._folder = desk, folder / "recovery"
         self._token = uuid.uuid4().hex
         self._own_lock: QLockFile | None = None
         self._plan_lock: QLockFile | None = None
@@ -71,8 +71,8 @@ class Keeper(QObject):
         self._settle.timeout.connect(self._look)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(lambda _path: self._settle.start())
-        open_plan.edited.connect(self._on_edited)
-        open_plan.named.connect(self._on_named)
+        desk.document.edited.connect(self._on_edited)
+        desk.document.named.connect(self._on_named)
 
     # Recovery copies
 
@@ -88,11 +88,11 @@ class Keeper(QObject):
 
     def keep(self) -> None:
         """Write the recovery copy, beside the window."""
-        if not self._open_plan.is_dirty:
+        if not self._desk.document.is_dirty:
             self.forget()
             return
-        plan, layout = self._open_plan.base, self._open_plan.file.layout
-        path = self._open_plan.path
+        plan, layout = self._desk.document.plan, self._desk.document.file.layout
+        path = self._desk.document.path
         facts = {"path": str(path) if path else None, "name": plan.name or (path.name if path else "New plan")}
         copy, facts_path = self.copy, self.copy.with_suffix(".facts")
         # What cannot be kept (a full disk, a read-only home) must not stand in the way of the work.
@@ -108,13 +108,13 @@ class Keeper(QObject):
                 facts_path.write_text(json.dumps(facts), encoding="utf-8")
                 write_plan(plan, copy, layout=layout)
 
-        self._open_plan.background.run(_SUBJECT, work, lambda _value, _problem: None)
+        self._desk.background.run(_SUBJECT, work, lambda _value, _problem: None)
 
     def forget(self) -> None:
         """Remove the recovery copy: what it holds is saved, or was given up knowingly."""
         self._rest.stop()
-        self._open_plan.background.drop(_SUBJECT)
-        self._open_plan.background.wait()
+        self._desk.background.drop(_SUBJECT)
+        self._desk.background.wait()
         for path in (self.copy, self.copy.with_suffix(".facts")):
             with contextlib.suppress(OSError):
                 path.unlink()
@@ -150,9 +150,9 @@ class Keeper(QObject):
         if leftover.path is not None:
             with contextlib.suppress(PlanError, PlanFileError):
                 layout = read_plan(leftover.path).layout
-        self._open_plan.show_file(PlanFile(file.plan, file.traces, layout), leftover.path, is_saved=False)
+        self._desk.document.show_file(PlanFile(file.plan, file.traces, layout), leftover.path, is_saved=False)
         self.keep()
-        self._open_plan.background.wait()
+        self._desk.background.wait()
         self.discard(leftover)
 
     def discard(self, leftover: Leftover) -> None:
@@ -164,10 +164,10 @@ class Keeper(QObject):
     # The plan's own file
 
     def _on_named(self) -> None:
-        path = self._open_plan.path
+        path = self._desk.document.path
         if path != self._path:
             self._watch(path)
-        if not self._open_plan.is_dirty:
+        if not self._desk.document.is_dirty:
             self.forget()
             self._digest = _digest_of(path)
 
@@ -196,15 +196,15 @@ class Keeper(QObject):
 
     def is_changed_on_disk(self) -> bool:
         """Tell whether the plan's file is another one than was read or written last."""
-        path = self._open_plan.path
+        path = self._desk.document.path
         return path is not None and path.exists() and _digest_of(path) != self._digest
 
     def accept_disk(self) -> None:
         """Take what is on disk as known; the next save writes over it."""
-        self._digest = _digest_of(self._open_plan.path)
+        self._digest = _digest_of(self._desk.document.path)
 
     def _look(self) -> None:
-        path = self._open_plan.path
+        path = self._desk.document.path
         if path is None:
             return
         # A file that was replaced is another one to the watcher.

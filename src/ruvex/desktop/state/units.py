@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ruvex.desktop.state.look import Look
 from ruvex.plan import Guest, Plan, find_item, pools_within
-
-if TYPE_CHECKING:
-    from ruvex.desktop.state.open_plan import OpenPlan
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +49,9 @@ class Units(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, open_plan: OpenPlan) -> None:
-        super().__init__(open_plan)
-        self._open_plan = open_plan
+    def __init__(self, look: Look, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._look = look
         self._chosen = {name: choices[0] for name, choices in CHOICES.items()}
 
     def chosen(self, resource: str) -> str:
@@ -85,7 +83,7 @@ class Units(QObject):
         return [self._unit(resource, name, item_id) for name in CHOICES[resource]]
 
     def _unit(self, resource: str, name: str, item_id: str | None) -> Unit:
-        plan, absolute = self._open_plan.plan, ABSOLUTE[resource]
+        plan, absolute = self._look.plan, ABSOLUTE[resource]
         if name == absolute.name or not plan.hosts:
             return absolute
         item = find_item(plan, item_id) if item_id is not None else None

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QToolTip, 
 
 from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.gestures import Gestures
@@ -78,25 +78,25 @@ class Butterfly(QAbstractScrollArea):
     menu_asked = pyqtSignal(QPoint)
     renamed = pyqtSignal(str, str)
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme = open_plan, theme
+        self._desk, self._theme = desk, theme
         self._folded: set[str] = set()
         self._order, self._wanted, self._axis_mode = "tree", "", "common"
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
-        self._row_painter = RowPainter(open_plan, theme)
-        self._shown = open_plan.division
-        self._named = open_plan.plan
-        self._sorted_for = open_plan.division
+        self._row_painter = RowPainter(desk, theme)
+        self._shown = desk.look.division
+        self._named = desk.look.plan
+        self._sorted_for = desk.look.division
         self._was_moving = False
-        self.picking = Picking(self.row_list, open_plan)
-        self.gestures = Gestures(self, open_plan)
+        self.picking = Picking(self.row_list, desk)
+        self.gestures = Gestures(self, desk)
         self._name_line = NameLine(theme, self.viewport())
         self._name_line.entered.connect(self.renamed)
         self._name_line.left.connect(self.setFocus)
-        self.reader = ReaderTree(open_plan, self)
+        self.reader = ReaderTree(desk, self)
         self.reader.focus_moved.connect(self._on_focus_moved)
         self.setFocusProxy(self.reader)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -106,12 +106,12 @@ class Butterfly(QAbstractScrollArea):
         self.setMinimumHeight(_LEAST_HEIGHT)
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        open_plan.replaced.connect(self._on_replaced)
-        open_plan.edited.connect(self._on_edited)
-        open_plan.divided.connect(self._on_divided)
-        open_plan.selection_changed.connect(self._on_selection_changed)
-        open_plan.refused_changed.connect(self.viewport().update)
-        open_plan.units.changed.connect(self._on_divided)
+        desk.look.rows_changed.connect(self._on_replaced)
+        desk.document.edited.connect(self._on_edited)
+        desk.look.changed.connect(self._on_divided)
+        desk.selection.changed.connect(self._on_selection_changed)
+        desk.trial.refused_changed.connect(self.viewport().update)
+        desk.units.changed.connect(self._on_divided)
         theme.changed.connect(self._on_theme_changed)
         self._on_replaced()
 
@@ -133,7 +133,7 @@ class Butterfly(QAbstractScrollArea):
 
     def fold_all(self, *, folded: bool) -> None:
         """Hide or show the members of all pools."""
-        self._folded = {pool.id for pool in self._open_plan.plan.pools} if folded else set()
+        self._folded = {pool.id for pool in self._desk.look.plan.pools} if folded else set()
         self._lay_out_rows()
 
     @property
@@ -162,19 +162,19 @@ class Butterfly(QAbstractScrollArea):
         self._on_divided()
 
     def _on_replaced(self) -> None:
-        self._folded &= {pool.id for pool in self._open_plan.plan.pools}
+        self._folded &= {pool.id for pool in self._desk.look.plan.pools}
         self._name_line.hide()
         self._lay_out_rows()
 
     def _lay_out_rows(self) -> None:
         heights = (self._theme.px(GUEST_ROW), self._theme.px(POOL_ROW))
-        self._sorted_for = self._open_plan.division
+        self._sorted_for = self._desk.look.division
         self.row_list.rebuild(
-            self._open_plan.division, self._open_plan.plan, self._folded, heights,
+            self._desk.look.division, self._desk.look.plan, self._folded, heights,
             order=self._order, wanted=self._wanted,
         )  # fmt: skip
         self.reader.rows.show_rows(self.row_list)
-        self.reader.follow(self.row_list.number_of(self._open_plan.selected))
+        self.reader.follow(self.row_list.number_of(self._desk.selection.current))
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.setSingleStep(heights[0])
@@ -189,19 +189,19 @@ class Butterfly(QAbstractScrollArea):
 
     def _on_edited(self) -> None:
         """Show another name at once; everything else that changes rows comes with another tree or division."""
-        plan, named = self._open_plan.plan, self._named
+        plan, named = self._desk.look.plan, self._named
         self._named = plan
         pairs = (*zip(plan.pools, named.pools, strict=False), *zip(plan.guests, named.guests, strict=False))
         if any(new is not old and new.label != old.label for new, old in pairs):
             self._lay_out_rows()
 
     def _on_divided(self) -> None:
-        division, shown = self._open_plan.division, self._shown
+        division, shown = self._desk.look.division, self._shown
         self._row_painter.show(division)
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.
-        is_moving = self._open_plan.before is not None
+        is_moving = self._desk.look.before is not None
         if is_moving and self._was_moving and shown.ids is division.ids:
             for name in RESOURCES:
                 if not looks_same(getattr(shown, name), getattr(division, name)):
@@ -230,13 +230,13 @@ class Butterfly(QAbstractScrollArea):
 
     def _lay_out_axes(self) -> None:
         self.columns = frame_for(self.viewport().width(), self._theme.scale)
-        division = self._open_plan.division
+        division = self._desk.look.division
         for name, zero, end, step_of in (
             ("cpu", self.columns.cpu_zero, self.columns.cpu_end, decimal_step),
             ("memory", self.columns.memory_zero, self.columns.memory_end, binary_step),
         ):
             r = getattr(division, name)
-            unit = self._open_plan.units.common(name)
+            unit = self._desk.units.common(name)
             tallest = (r.delivered + r.unmet, r.claim)
             top = max([float(values.max()) for values in tallest if values.size] + [0.0]) * _AXIS_AIR
             top = top or float(r.supply) or 1.0
@@ -251,9 +251,9 @@ class Butterfly(QAbstractScrollArea):
             return self.axes
         own = {}
         for name, axis in self.axes.items():
-            r = getattr(self._open_plan.before or self._open_plan.division, name)
+            r = getattr(self._desk.look.before or self._desk.look.division, name)
             if row.index >= r.wanted.size:
-                r = getattr(self._open_plan.division, name)
+                r = getattr(self._desk.look.division, name)
             top = max(float(r.wanted[row.index]), float(r.delivered[row.index]), 1.0)
             own[name] = Axis(axis.zero, axis.end, top, top / 4)
         return own
@@ -272,8 +272,8 @@ class Butterfly(QAbstractScrollArea):
     # Selection
 
     def _on_selection_changed(self) -> None:
-        self._open_plan.settle()
-        selected, division = self._open_plan.selected, self._open_plan.division
+        self._desk.trial.settle()
+        selected, division = self._desk.selection.current, self._desk.look.division
         if selected is not None and self.row_list.number_of(selected) is None and not self._wanted:
             # What is selected must be seen: unfold the pools around it.
             above = division.parents[division.position[selected]]
@@ -286,7 +286,7 @@ class Butterfly(QAbstractScrollArea):
         self.viewport().update()
 
     def _bring_into_view(self) -> None:
-        number = self.row_list.number_of(self._open_plan.selected)
+        number = self.row_list.number_of(self._desk.selection.current)
         if number is not None and self.isVisible():
             bar = self.verticalScrollBar()
             assert bar is not None
@@ -345,7 +345,7 @@ class Butterfly(QAbstractScrollArea):
             return
         row, x = self.row_at(event.position().toPoint()), event.position().x()
         if row is None:
-            self._open_plan.select(None)
+            self._desk.selection.select(None)
             return
         triangle = self._row_painter.triangle_x(row, self.columns)
         if row.is_pool and triangle - 6 <= x <= triangle + self._theme.px(_TRIANGLE):
@@ -367,8 +367,8 @@ class Butterfly(QAbstractScrollArea):
             return
         row = self.row_at(event.position().toPoint())
         is_plain = not self.gestures.is_dragging and not event.modifiers()
-        if is_plain and row is not None and row.item_id in self._open_plan.selection:
-            self._open_plan.select(row.item_id)
+        if is_plain and row is not None and row.item_id in self._desk.selection.ids:
+            self._desk.selection.select(row.item_id)
         self.gestures.release()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -384,8 +384,8 @@ class Butterfly(QAbstractScrollArea):
         if event is None:
             return
         row = self.row_at(event.pos())
-        if row is not None and row.item_id not in self._open_plan.selection:
-            self._open_plan.select(row.item_id)
+        if row is not None and row.item_id not in self._desk.selection.ids:
+            self._desk.selection.select(row.item_id)
         self.menu_asked.emit(event.globalPos())
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -406,7 +406,7 @@ class Butterfly(QAbstractScrollArea):
         if event is None:
             return
         rows = self.row_list.rows
-        here = self.row_list.number_of(self._open_plan.selected)
+        here = self.row_list.number_of(self._desk.selection.current)
         page = max(1, self.viewport().height() // self._theme.px(GUEST_ROW) - 1)
         steps = {
             Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page,
@@ -422,16 +422,16 @@ class Butterfly(QAbstractScrollArea):
             self.gestures.step_shares(row.item_id, name, shares[key])
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row is not None:
             folded = key == Qt.Key.Key_Left
-            parent = self._open_plan.division.parents[row.index]
+            parent = self._desk.look.division.parents[row.index]
             if row.is_pool and row.is_folded != folded:
                 self.fold(row.item_id, folded=folded)
             elif folded and parent is not None:
-                self._open_plan.select(parent)
+                self._desk.selection.select(parent)
         elif key == Qt.Key.Key_Escape:
             if not self.gestures.cancel():
-                self._open_plan.select(None)
+                self._desk.selection.select(None)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
-            self._open_plan.settle()
+            self._desk.trial.settle()
             self.dials_asked.emit()
         else:
             super().keyPressEvent(event)
@@ -440,14 +440,14 @@ class Butterfly(QAbstractScrollArea):
     def _on_focus_moved(self) -> None:
         """Make the shares that are being stepped before the attention goes elsewhere."""
         if not self.hasFocus():
-            self._open_plan.settle()
+            self._desk.trial.settle()
         self.viewport().update()
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         """Tell a row's story where the pointer rests."""
         if isinstance(event, QHelpEvent):
             row = self.row_at(event.pos())
-            text = row_story(self._open_plan, row.item_id) if row is not None else ""
+            text = row_story(self._desk, row.item_id) if row is not None else ""
             QToolTip.showText(event.globalPos(), text, self.viewport())
             return True
         return super().viewportEvent(event)
@@ -461,7 +461,7 @@ class Butterfly(QAbstractScrollArea):
         painter.fillRect(area, self._theme.colours.paper)
         offset = self._scrolled
         numbers = self.row_list.between(area.top() + offset, area.bottom() + 1 + offset)
-        under = Underlay(self, self._open_plan, self._theme)
+        under = Underlay(self, self._desk, self._theme)
         under.paint_pools(painter, numbers)
         under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - offset))
         under.paint_selection(painter)

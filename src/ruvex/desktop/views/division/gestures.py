@@ -12,7 +12,7 @@ from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.track import Handle
 from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.desktop.panels.setting_text import setting_edit_text
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.divide import RESOURCES
@@ -61,9 +61,9 @@ class Gestures(QObject):
 
     dropped = pyqtSignal(object)
 
-    def __init__(self, butterfly: Butterfly, open_plan: OpenPlan) -> None:
+    def __init__(self, butterfly: Butterfly, desk: Desk) -> None:
         super().__init__(butterfly)
-        self._butterfly, self._open_plan = butterfly, open_plan
+        self._butterfly, self._desk = butterfly, desk
         self.edge: Edge | None = None
         self.carried: tuple[str, ...] = ()
         self.target: str | None = None
@@ -75,7 +75,7 @@ class Gestures(QObject):
         self._shares_rest = QTimer(self)
         self._shares_rest.setSingleShot(True)
         self._shares_rest.setInterval(_SHARES_REST_MS)
-        self._shares_rest.timeout.connect(open_plan.settle)
+        self._shares_rest.timeout.connect(desk.trial.settle)
 
     # Edges
 
@@ -85,11 +85,11 @@ class Gestures(QObject):
         name = self._butterfly.wing_at(point.x())
         if row is None or name is None or not row.is_on:
             return None
-        item = find_item(self._open_plan.plan, row.item_id)
+        item = find_item(self._desk.look.plan, row.item_id)
         if not isinstance(item, Guest | Pool):
             return None
         axis = self._butterfly.axes_of(row)[name]
-        settings = dial_settings(self._open_plan.plan, self._open_plan.division, item, name)
+        settings = dial_settings(self._desk.look.plan, self._desk.look.division, item, name)
         best, least = None, _REACH
         for handle in settings.handles:
             if handle.value is None or not 0 <= handle.value <= axis.top or handle.key.endswith(".boot"):
@@ -101,7 +101,7 @@ class Gestures(QObject):
 
     def press(self, point: QPointF, *, on_name: str | None) -> None:
         """Take what is under the pointer; nothing happens before it is moved."""
-        self._open_plan.settle()
+        self._desk.trial.settle()
         self._pressed, self._name_pressed = point, on_name
         self.edge = None if on_name is not None else self.edge_at(point)
 
@@ -135,23 +135,21 @@ class Gestures(QObject):
 
     def _preview(self, item_id: str, key: str, value: float | None, *, settles: str = "") -> None:
         ids = self._alike(item_id, key)
-        text = setting_edit_text(self._open_plan, ids, key, value)
+        text = setting_edit_text(self._desk, ids, key, value)
         self._refused = None
         try:
-            self._open_plan.preview_step(
-                settings_step(text, [(target, {key: value}) for target in ids], settles=settles)
-            )
+            self._desk.trial.try_(settings_step(text, [(target, {key: value}) for target in ids], settles=settles))
         except PromiseRefusedError as error:
             self._refused = error
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
         except EditError as error:
-            self._open_plan.not_accepted.emit(str(error))
+            self._desk.trial.not_accepted.emit(str(error))
         else:
-            self._open_plan.not_accepted.emit("")
+            self._desk.trial.not_accepted.emit("")
 
     def _alike(self, item_id: str, key: str) -> list[str]:
         """Give what an edit of a row concerns: all that is selected and has the setting, if the row is among it."""
-        plan, selection = self._open_plan.base, self._open_plan.selection
+        plan, selection = self._desk.document.plan, self._desk.selection.ids
         if item_id not in selection:
             return [item_id]
         return [item_id, *(other for other in selection if other != item_id and has_setting(plan, other, key))]
@@ -163,21 +161,21 @@ class Gestures(QObject):
         self._forget()
         if dragging and edge is not None:
             if refused is not None:
-                self._open_plan.give_up()
-                self._open_plan.refuse(refused)
+                self._desk.trial.give_up()
+                self._desk.trial.refuse(refused)
             else:
-                self._open_plan.commit()
+                self._desk.trial.keep()
         elif dragging and carried:
             self.dropped.emit(self.target)
         self._butterfly.viewport().update()
 
     def cancel(self) -> bool:
         """Give up what is being dragged or stepped; tells whether there was anything."""
-        pending = self._open_plan.pending
+        pending = self._desk.trial.step
         was_busy = self._is_dragging or (pending is not None and bool(pending.settles))
         if was_busy:
-            self._open_plan.give_up()
-            self._open_plan.not_accepted.emit("")
+            self._desk.trial.give_up()
+            self._desk.trial.not_accepted.emit("")
         self.edge = None
         self._shares_rest.stop()
         self._forget()
@@ -199,7 +197,7 @@ class Gestures(QObject):
         """Carry the pressed name, and all that is selected with it, over the rows."""
         assert self._name_pressed is not None
         self.pointer_y = point.y()
-        selection = self._open_plan.selection
+        selection = self._desk.selection.ids
         self.carried = selection if self._name_pressed in selection else (self._name_pressed,)
         self._butterfly.scroll_at_edge(point.y())
         row = self._butterfly.row_at(point.toPoint())
@@ -208,14 +206,14 @@ class Gestures(QObject):
         elif row.is_pool:
             self.target = row.item_id
         else:
-            self.target = self._open_plan.division.parents[row.index]
+            self.target = self._desk.look.division.parents[row.index]
         self._butterfly.viewport().update()
 
     # Shares
 
     def step_shares(self, item_id: str, resource: str, steps: int) -> None:
         """Preview other shares of a row; they are made after a rest, or when something else is done."""
-        item = find_item(self._open_plan.plan, item_id)
+        item = find_item(self._desk.look.plan, item_id)
         key = f"{resource}.shares"
         if not isinstance(item, Guest | Pool) or resource not in RESOURCES:
             return

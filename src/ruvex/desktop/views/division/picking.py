@@ -4,61 +4,61 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import RowList
 
 
 class Picking:
     """Selects among the visible rows; a span is counted from the row that was last selected alone."""
 
-    def __init__(self, row_list: RowList, open_plan: OpenPlan) -> None:
-        self._row_list, self._open_plan = row_list, open_plan
+    def __init__(self, row_list: RowList, desk: Desk) -> None:
+        self._row_list, self._desk = row_list, desk
         self._anchor: str | None = None
 
     def pick(self, item_id: str, modifiers: Qt.KeyboardModifier) -> None:
         """Select a row: alone, with Ctrl beside the others, with Shift all from the last one on."""
-        selection = self._open_plan.selection
+        selection = self._desk.selection.ids
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             if item_id in selection and len(selection) > 1:
                 rest = [item for item in selection if item != item_id]
-                self._open_plan.select_many(rest, rest[-1])
+                self._desk.selection.select_many(rest, rest[-1])
             else:
-                self._open_plan.select_many((*selection, item_id), item_id)
+                self._desk.selection.select_many((*selection, item_id), item_id)
         elif modifiers & Qt.KeyboardModifier.ShiftModifier and self._anchor is not None:
             self._span_to(item_id)
             return
         elif item_id not in selection or len(selection) < 2:
-            self._open_plan.select(item_id)
+            self._desk.selection.select(item_id)
         self._anchor = item_id
 
     def pick_all(self) -> None:
         """Select every row that shows."""
         ids = [row.item_id for row in self._row_list.rows]
-        current = self._open_plan.selected
-        self._open_plan.select_many(ids, current if current in ids else next(iter(ids), None))
+        current = self._desk.selection.current
+        self._desk.selection.select_many(ids, current if current in ids else next(iter(ids), None))
 
     def step(self, steps: int, *, extend: bool) -> None:
         """Go so many rows down or up, alone or selecting on the way; up from the first is the supply row."""
-        rows, selected = self._row_list.rows, self._open_plan.selected
+        rows, selected = self._row_list.rows, self._desk.selection.current
         here = self._row_list.number_of(selected)
         start = here if here is not None else (-1 if steps > 0 else len(rows))
         target = start + steps
         if target < 0 and steps == -1 and not extend:
-            self._open_plan.select(None)
+            self._desk.selection.select(None)
             return
         item_id = rows[min(max(target, 0), len(rows) - 1)].item_id
         if extend and selected is not None:
-            if self._anchor not in self._open_plan.selection:
+            if self._anchor not in self._desk.selection.ids:
                 self._anchor = selected
             self._span_to(item_id)
         else:
-            self._open_plan.select(item_id)
+            self._desk.selection.select(item_id)
             self._anchor = item_id
 
     def _span_to(self, item_id: str) -> None:
         first, last = self._row_list.number_of(self._anchor), self._row_list.number_of(item_id)
         if first is None or last is None:
-            self._open_plan.select(item_id)
+            self._desk.selection.select(item_id)
             return
         span = range(min(first, last), max(first, last) + 1)
-        self._open_plan.select_many([self._row_list.rows[i].item_id for i in span], item_id)
+        self._desk.selection.select_many([self._row_list.rows[i].item_id for i in span], item_id)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QAbstractItemModel, QModelIndex, QObject, Qt, pyqtSigna
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QTreeView
 
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.division.story import row_story
 
@@ -19,9 +19,9 @@ if TYPE_CHECKING:
 class RowsModel(QAbstractItemModel):
     """The visible rows as a tree; what a row says is worked out when it is asked for."""
 
-    def __init__(self, open_plan: OpenPlan, parent: QObject) -> None:
+    def __init__(self, desk: Desk, parent: QObject) -> None:
         super().__init__(parent)
-        self._open_plan = open_plan
+        self._desk = desk
         self._rows: list[Row] = []
         self._below: dict[int, list[int]] = {}
         self._parent: list[int] = []
@@ -82,7 +82,7 @@ class RowsModel(QAbstractItemModel):
         if role == Qt.ItemDataRole.AccessibleTextRole:
             kind = "pool" if row.is_pool else "guest"
             folded = ", folded" if row.is_folded else ""
-            return f"{kind}{folded}: {row_story(self._open_plan, row.item_id)}".replace("\n", "; ")
+            return f"{kind}{folded}: {row_story(self._desk, row.item_id)}".replace("\n", "; ")
         return None
 
 
@@ -97,10 +97,10 @@ class ReaderTree(QTreeView):
 
     focus_moved = pyqtSignal()
 
-    def __init__(self, open_plan: OpenPlan, butterfly: Butterfly) -> None:
+    def __init__(self, desk: Desk, butterfly: Butterfly) -> None:
         super().__init__(butterfly)
         self._butterfly = butterfly
-        self.rows = RowsModel(open_plan, self)
+        self.rows = RowsModel(desk, self)
         self.setModel(self.rows)
         self.setHeaderHidden(True)
         self.setUniformRowHeights(True)

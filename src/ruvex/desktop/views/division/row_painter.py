@@ -13,8 +13,8 @@ from ruvex.desktop.kit.bars import Bar, draw_bar, draw_ghost
 from ruvex.desktop.kit.theme import BarColours, Theme
 from ruvex.desktop.kit.triangle import paint_triangle
 from ruvex.desktop.panels.row_bars import Bars, bars_of
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import RESOURCES, Division, causes_of
@@ -27,10 +27,10 @@ _INDENT: Final = 14
 class RowPainter:
     """Paints rows of one division."""
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme) -> None:
-        self._open_plan, self._theme = open_plan, theme
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        self._desk, self._theme = desk, theme
         self._bars: dict[str, Bars] = {}
-        self.show(open_plan.division)
+        self.show(desk.look.division)
 
     def show(self, division: Division) -> None:
         """Take the figures of another division."""
@@ -69,7 +69,7 @@ class RowPainter:
             self._paint_name(painter, row, place, columns, colours)
         if not row.is_on:
             return
-        before = self._open_plan.before
+        before = self._desk.look.before
         if before is not None and before.ids is not self._division.ids:
             before = None
         for name in wings:
@@ -90,7 +90,7 @@ class RowPainter:
         middle = right if columns.is_narrow else left + (right - left) * 46 // 100
         delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
         is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
-        unit = self._open_plan.units.of(name, row.item_id)
+        unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
         face = theme.face(12, bold=row.is_pool)
         face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, unit))
@@ -127,7 +127,7 @@ class RowPainter:
             middle = QPointF(x, place.top() + place.height() / 2)
             paint_triangle(painter, middle, theme.px(4), colours.edge, folded=row.is_folded)
             x += theme.px(14)
-        is_selected = row.item_id in self._open_plan.selection
+        is_selected = row.item_id in self._desk.selection.ids
         face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
         ink = colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint
         painter.setPen(theme.colours.faint if row.is_context else ink)

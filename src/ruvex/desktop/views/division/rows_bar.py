@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.views.division.butterfly import AXES, Butterfly
 
@@ -48,9 +48,9 @@ class RowsBar(QWidget):
         Each goes on to the next choice.
     """
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme, self._butterfly = open_plan, theme, butterfly
+        self._desk, self._theme, self._butterfly = desk, theme, butterfly
         self.line = _Line(butterfly, self)
         self.line.setPlaceholderText("Show only… a name or a tag  ( / )")
         self.line.setAccessibleName("Show only rows with these words in name or tags")
@@ -58,8 +58,8 @@ class RowsBar(QWidget):
         self.order_button = self._button("Order of the rows (S)", self.next_order)
         self.axis_button = self._button("Axis of the bars (A)", self.next_axis)
         self.unit_buttons = {
-            "cpu": self._button("Unit of CPU (U)", lambda: open_plan.units.next("cpu")),
-            "memory": self._button("Unit of memory (Shift+U)", lambda: open_plan.units.next("memory")),
+            "cpu": self._button("Unit of CPU (U)", lambda: desk.units.next("cpu")),
+            "memory": self._button("Unit of memory (Shift+U)", lambda: desk.units.next("memory")),
         }
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
@@ -72,7 +72,7 @@ class RowsBar(QWidget):
         row.addStretch(1)
         row.addWidget(self.order_button)
         row.addWidget(self.unit_buttons["memory"])
-        open_plan.units.changed.connect(self.show_choices)
+        desk.units.changed.connect(self.show_choices)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -105,7 +105,7 @@ class RowsBar(QWidget):
 
     def show_choices(self) -> None:
         """Show what is in force."""
-        units = self._open_plan.units
+        units = self._desk.units
         self.order_button.setText(f"rows {ORDERS[self._butterfly.order]}")
         self.axis_button.setText(AXES[self._butterfly.axis_mode])
         self.unit_buttons["cpu"].setText(f"CPU in {units.chosen('cpu')}")

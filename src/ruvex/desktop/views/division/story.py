@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure_with_unit, in_all_units, part_text
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.rows import host_label
 from ruvex.divide import RESOURCES, causes_of, site_shares
 from ruvex.plan import Guest, find_item
@@ -14,10 +14,10 @@ from ruvex.promise import budget_of
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
 
 
-def row_story(open_plan: OpenPlan, item_id: str) -> str:
+def row_story(desk: Desk, item_id: str) -> str:
     """Tell in a few lines what a guest or pool wants, gets, is promised and lacks, and why."""
-    division, row = open_plan.division, open_plan.division.position[item_id]
-    item = find_item(open_plan.plan, item_id)
+    division, row = desk.look.division, desk.look.division.position[item_id]
+    item = find_item(desk.look.plan, item_id)
     label = getattr(item, "label", item_id)
     if not division.on[row]:
         return f"{label} is powered off"
@@ -28,16 +28,16 @@ def row_story(open_plan: OpenPlan, item_id: str) -> str:
     if host:
         lines[0] += f"  on {host}"
     for name in RESOURCES:
-        lines += _resource_lines(open_plan, item_id, row, name)
+        lines += _resource_lines(desk, item_id, row, name)
     pace = float(division.layers.pace[row])
     if pace < 0.995:
         lines.append(f"pace {pace:.2f}: so much of its work is done in the time it takes unhindered")
     return "\n".join(lines)
 
 
-def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> list[str]:
-    division = open_plan.division
-    r, unit = getattr(division, name), open_plan.units.of(name, item_id)
+def _resource_lines(desk: Desk, item_id: str, row: int, name: str) -> list[str]:
+    division = desk.look.division
+    r, unit = getattr(division, name), desk.units.of(name, item_id)
     parts = [f"gets {figure_with_unit(float(r.delivered[row]), unit)}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
     if r.unmet[row] > 0:
@@ -50,8 +50,8 @@ def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> l
         parts.append(f"limit {figure_with_unit(float(r.limit[row]), unit)}")
     parts.append(f"shares {r.shares[row]:g}, {part_text(float(site_shares(division, r)[row]))}")
     lines = [f"{NAME[name]}: " + ", ".join(parts)]
-    lines.append(f"    {in_all_units(float(r.delivered[row]), name, open_plan.units, item_id)} delivered")
-    item = find_item(open_plan.plan, item_id)
+    lines.append(f"    {in_all_units(float(r.delivered[row]), name, desk.units, item_id)} delivered")
+    item = find_item(desk.look.plan, item_id)
     if isinstance(item, Guest) and name == "cpu" and item.cpu.reservation > 0:
         lines.append(f"    {figure_with_unit(item.cpu.reservation / item.vcpus, unit)} promised for each vCPU")
     if name == "memory":
@@ -63,14 +63,14 @@ def _resource_lines(open_plan: OpenPlan, item_id: str, row: int, name: str) -> l
     if r.node_broken[row]:
         lines.append("    its members are promised more than it has where they are")
     if not isinstance(item, Guest):
-        lines.append(f"    {budget_text(open_plan, item_id, name)}")
+        lines.append(f"    {budget_text(desk, item_id, name)}")
     return lines
 
 
-def budget_text(open_plan: OpenPlan, pool: str | None, name: str) -> str:
+def budget_text(desk: Desk, pool: str | None, name: str) -> str:
     """Tell the promise budget of a pool, or of the top."""
-    budget = budget_of(open_plan.claims, pool, name)
-    unit = open_plan.units.of(name, pool)
+    budget = budget_of(desk.document.claims, pool, name)
+    unit = desk.units.of(name, pool)
     told = f"{figure_with_unit(budget.claimed, unit)} claimed of {figure_with_unit(budget.reservation, unit)}"
     if budget.drawn > 0:
         told += f", {figure_with_unit(budget.drawn, unit)} drawn from above"

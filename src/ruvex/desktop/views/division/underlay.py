@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 
 if TYPE_CHECKING:
     from ruvex.desktop.views.division.butterfly import Butterfly
@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 class Underlay:
     """Paints around the rows of a butterfly."""
 
-    def __init__(self, butterfly: Butterfly, open_plan: OpenPlan, theme: Theme) -> None:
-        self._butterfly, self._open_plan, self._theme = butterfly, open_plan, theme
+    def __init__(self, butterfly: Butterfly, desk: Desk, theme: Theme) -> None:
+        self._butterfly, self._desk, self._theme = butterfly, desk, theme
 
     def paint_pools(self, painter: QPainter, numbers: Iterable[int]) -> None:
         """Paint the ground of pools among some rows."""
@@ -42,13 +42,13 @@ class Underlay:
 
     def paint_selection(self, painter: QPainter) -> None:
         """Frame what is selected; dashed where it was refused something."""
-        butterfly, colours, refused = self._butterfly, self._theme.colours, self._open_plan.refused
+        butterfly, colours, refused = self._butterfly, self._theme.colours, self._desk.trial.refused
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for item_id in self._open_plan.selection:
+        for item_id in self._desk.selection.ids:
             place = butterfly.row_rect(item_id)
             if place.isEmpty() or place.bottom() < 0 or place.top() > butterfly.viewport().height():
                 continue
-            is_current = item_id == self._open_plan.selected
+            is_current = item_id == self._desk.selection.current
             pen = QPen(colours.selected_line if is_current else colours.muted, 1)
             if is_current and butterfly.hasFocus():
                 pen.setWidthF(1.8)

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.theme import Theme, texture_brush
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.divide import RESOURCES, ResourceDivision, looks_same
 from ruvex.plan import format_number
@@ -25,21 +25,21 @@ _BAR: Final = 14
 class WingHead(QWidget):
     """The sums, the supply row and the tick figures; stays in place while the rows scroll."""
 
-    def __init__(self, open_plan: OpenPlan, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._open_plan, self._theme, self._butterfly = open_plan, theme, butterfly
+        self._desk, self._theme, self._butterfly = desk, theme, butterfly
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Supply: what there is, promised, set aside, free")
-        self._shown = open_plan.division
-        open_plan.divided.connect(self._on_divided)
-        open_plan.selection_changed.connect(self.update)
+        self._shown = desk.look.division
+        desk.look.changed.connect(self._on_divided)
+        desk.selection.changed.connect(self.update)
         butterfly.axes_changed.connect(self.update)
         theme.changed.connect(self.updateGeometry)
-        open_plan.units.changed.connect(self.update)
+        desk.units.changed.connect(self.update)
 
     def _on_divided(self) -> None:
-        division, shown = self._open_plan.division, self._shown
+        division, shown = self._desk.look.division, self._shown
         self._shown = division
         for name in RESOURCES:
             if shown.ids is not division.ids or not looks_same(getattr(shown, name), getattr(division, name)):
@@ -51,7 +51,7 @@ class WingHead(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select the supply row."""
-        self._open_plan.select(None)
+        self._desk.selection.select(None)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the three lines."""
@@ -61,7 +61,7 @@ class WingHead(QWidget):
         for name in RESOURCES:
             if not area.intersects(self._butterfly.wing_rect(name, self.height())):
                 continue
-            resource: ResourceDivision = getattr(self._open_plan.division, name)
+            resource: ResourceDivision = getattr(self._desk.look.division, name)
             self._paint_sums(painter, name, resource)
             self._paint_supply(painter, name, resource)
             if self._butterfly.axis_mode == "common":
@@ -71,13 +71,13 @@ class WingHead(QWidget):
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
         place = QRectF(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
-        title = "Supply" if self._open_plan.plan.hosts else "No host yet"
+        title = "Supply" if self._desk.look.plan.hosts else "No host yet"
         self._theme.face(12, bold=True).draw_centred(painter, place, title)
         painter.end()
 
     def _paint_sums(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
         theme, axis = self._theme, self._butterfly.axes[name]
-        unit = self._open_plan.units.common(name)
+        unit = self._desk.units.common(name)
         parts = [(f"{NAME[name]} {figure(resource.supply, unit)} {unit.name}", True)]
         parts += [
             (f"wanted {figure(resource.total_wanted, unit)}", False),
@@ -105,7 +105,7 @@ class WingHead(QWidget):
         whole = max(resource.supply, resource.total_wanted, resource.promised) or 1.0
         axis = Axis(rows_axis.zero, rows_axis.end, whole, whole)
         top, height = theme.px(_SUMS + (_SUPPLY - _BAR) / 2), theme.px(_BAR)
-        if self._open_plan.selected is None and self._open_plan.plan.hosts:
+        if self._desk.selection.current is None and self._desk.look.plan.hosts:
             painter.setPen(QPen(theme.colours.line, 1))
             painter.drawRoundedRect(QRectF(4.5, theme.px(_SUMS), self.width() - 9, theme.px(_SUPPLY)), 5, 5)
         promisable = min(resource.promisable, resource.supply)
@@ -136,7 +136,7 @@ class WingHead(QWidget):
         face = self._theme.face(12, bold=free < 0)
         painter.setPen(self._theme.colours.muted if free >= 0 else self._theme.colours.ink)
         top, height = self._theme.px(_SUMS), self._theme.px(_SUPPLY)
-        unit = self._open_plan.units.common(name)
+        unit = self._desk.units.common(name)
         text = f"{figure(free, unit)} free" if free >= 0 else f"{figure(-free, unit)} over"
         face.draw(painter, right - face.width(text) if name == "cpu" else left, top, height, text)
 
@@ -156,7 +156,7 @@ class WingHead(QWidget):
         top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
         face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
-        half, unit = theme.px(30), self._open_plan.units.common(name)
+        half, unit = theme.px(30), self._desk.units.common(name)
         ticks = [0.0, *axis.ticks]
         for tick in ticks:
             text = format_number(tick / unit.per, 0 if axis.step >= unit.per * (1 - 1e-9) else 2)
@@ -170,6 +170,6 @@ class WingHead(QWidget):
         theme, columns = self._theme, self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         place = QRectF(left, theme.px(_SUMS + _SUPPLY), right - left, theme.px(_TICKS))
-        unit = self._open_plan.units.chosen(name)
+        unit = self._desk.units.chosen(name)
         text = unit if columns.is_narrow else f"delivered, {unit}"
         theme.face(10.5).draw_centred(painter, place, text)

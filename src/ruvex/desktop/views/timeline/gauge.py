@@ -10,8 +10,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme, texture_brush
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.units import GIB
 from ruvex.divide import CAUSES
@@ -52,14 +52,14 @@ class Gauge(QWidget):
         The time it reads.
     """
 
-    def __init__(self, open_plan: OpenPlan, playing: Playing, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, desk: Desk, playing: Playing, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self._open_plan, self._playing, self._theme = open_plan, playing, theme
+        self._desk, self._playing, self._theme = desk, playing, theme
         self.reading: Reading | None = None
         self.at_s = 0.0
         self._top = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
-        open_plan.selection_changed.connect(self._read)
+        desk.selection.changed.connect(self._read)
         playing.advanced.connect(self._read)
         playing.restarted.connect(self._read)
         theme.changed.connect(self._on_theme_changed)
@@ -81,7 +81,7 @@ class Gauge(QWidget):
     @property
     def guest(self) -> Guest | None:
         """The guest that is watched."""
-        item = self._open_plan.selected_item
+        item = self._desk.selection.item
         return item if isinstance(item, Guest) else None
 
     def _read(self) -> None:
@@ -160,7 +160,7 @@ class Gauge(QWidget):
 
     def _paint_bar(self, painter: QPainter, place: QRectF, found: Reading) -> None:
         theme, colours = self._theme, self._theme.colours
-        division = self._open_plan.division
+        division = self._desk.look.division
         guest = self.guest
         assert guest is not None
         hue = int(division.top_pool[division.position[guest.id]])

@@ -24,7 +24,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rows import Row, RowList
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
@@ -73,12 +73,12 @@ class Lanes(QAbstractScrollArea):
     crossed = pyqtSignal()
     menu_asked = pyqtSignal(QPoint)
 
-    def __init__(self, open_plan: OpenPlan, playing: Playing, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, desk: Desk, playing: Playing, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self._open_plan, self._playing, self._theme = open_plan, playing, theme
+        self._desk, self._playing, self._theme = desk, playing, theme
         self.row_list = RowList()
-        self.scale = TimeScale(0, 1, 0.0, open_plan.plan.day_s, open_plan.plan.day_s)
-        self.cross_s = open_plan.plan.moment
+        self.scale = TimeScale(0, 1, 0.0, desk.look.plan.day_s, desk.look.plan.day_s)
+        self.cross_s = desk.look.plan.moment
         self._folded: set[str] = set()
         self._members: dict[str, NDArray[np.int64]] = {}
         self._tops: dict[str, Tops] = {}
@@ -94,10 +94,10 @@ class Lanes(QAbstractScrollArea):
         self.setAccessibleName("Timeline: arrows left and right move the crosshair, up and down select rows")
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        open_plan.replaced.connect(self._on_replaced)
-        open_plan.divided.connect(self._on_divided)
-        open_plan.selection_changed.connect(self._on_selection_changed)
-        open_plan.units.changed.connect(self._draw_anew)
+        desk.look.rows_changed.connect(self._on_replaced)
+        desk.look.changed.connect(self._on_divided)
+        desk.selection.changed.connect(self._on_selection_changed)
+        desk.units.changed.connect(self._draw_anew)
         playing.restarted.connect(self._on_restarted)
         playing.advanced.connect(self._on_advanced)
         theme.changed.connect(self._on_replaced)
@@ -125,7 +125,7 @@ class Lanes(QAbstractScrollArea):
 
     def set_cross(self, at_s: float) -> None:
         """Move the crosshair."""
-        at_s = min(max(at_s, 0.0), self._open_plan.plan.day_s)
+        at_s = min(max(at_s, 0.0), self._desk.look.plan.day_s)
         if at_s != self.cross_s:
             self.cross_s = at_s
             self.viewport().update()
@@ -137,21 +137,21 @@ class Lanes(QAbstractScrollArea):
         self._on_replaced()
 
     def _on_replaced(self) -> None:
-        plan, theme = self._open_plan.plan, self._theme
+        plan, theme = self._desk.look.plan, self._theme
         self._folded &= {pool.id for pool in plan.pools}
         heights = (theme.px(GUEST_LANE), theme.px(POOL_LANE))
-        self.row_list.rebuild(self._open_plan.division, plan, self._folded, heights)
+        self.row_list.rebuild(self._desk.look.division, plan, self._folded, heights)
         spare = self.viewport().height() / max(1, self.row_list.height)
         if spare > 1:
             # Few rows are drawn taller, so that more is seen of each.
             taller = min(spare, _TALLER)
             heights = (int(heights[0] * taller), int(heights[1] * taller))
-            self.row_list.rebuild(self._open_plan.division, plan, self._folded, heights)
+            self.row_list.rebuild(self._desk.look.division, plan, self._folded, heights)
         self._members.clear()
         self._lay_out()
 
     def _lay_out(self) -> None:
-        day_s, theme = self._open_plan.plan.day_s, self._theme
+        day_s, theme = self._desk.look.plan.day_s, self._theme
         left = theme.px(NAMES)
         right = max(left + 50, self.viewport().width() - theme.px(RIGHT))
         if self.scale.day_s != day_s:
@@ -186,8 +186,8 @@ class Lanes(QAbstractScrollArea):
 
     def _on_divided(self) -> None:
         goes_along = self._playing.is_running and self._playing.speed > 0
-        if self._open_plan.plan.moment != self.cross_s and not goes_along:
-            self.set_cross(self._open_plan.plan.moment)
+        if self._desk.look.plan.moment != self.cross_s and not goes_along:
+            self.set_cross(self._desk.look.plan.moment)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Show the selected row; before there is a place for the rows, none can be brought into view."""
@@ -195,7 +195,7 @@ class Lanes(QAbstractScrollArea):
         self._on_selection_changed()
 
     def _on_selection_changed(self) -> None:
-        number = self.row_list.number_of(self._open_plan.selected)
+        number = self.row_list.number_of(self._desk.selection.current)
         bar = self.verticalScrollBar()
         if number is not None and bar is not None and self.isVisible():
             top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
@@ -209,7 +209,7 @@ class Lanes(QAbstractScrollArea):
     def members(self, item_id: str) -> NDArray[np.int64]:
         """Give the places of a row's guests in the recording."""
         found = self._members.get(item_id)
-        recording, plan = self._playing.recording, self._open_plan.plan
+        recording, plan = self._playing.recording, self._desk.look.plan
         if found is None and recording is not None:
             index = recording.guest_index
             inside = pools_within(plan, item_id) if item_id in plan.pool_index else set()
@@ -237,7 +237,7 @@ class Lanes(QAbstractScrollArea):
         painter = QPainter(self.viewport())
         painter.drawPixmap(0, 0, self._ground)
         for row, place in self._rows_shown():
-            paint_readout(painter, self._open_plan, self._playing, self._theme, row, place, self.members(row.item_id),
+            paint_readout(painter, self._desk, self._playing, self._theme, row, place, self.members(row.item_id),
                           self.cross_s)  # fmt: skip
         x = round(self.scale.x(self.cross_s))
         if self.scale.left <= x <= self.scale.right:
@@ -265,7 +265,7 @@ class Lanes(QAbstractScrollArea):
         self._draw_until = time.perf_counter() + _DRAW_S
         for row, place in self._rows_shown():
             ground = place.adjusted(0, 0, 0, -1)
-            if row.item_id in self._open_plan.selection:
+            if row.item_id in self._desk.selection.ids:
                 painter.fillRect(ground, colours.selected)
             elif row.is_pool:
                 painter.fillRect(ground, colours.band_row)
@@ -312,7 +312,7 @@ class Lanes(QAbstractScrollArea):
 
     def _paint_tops(self, painter: QPainter, row: Row, place: QRect) -> None:
         """Write what the upper edges of the lanes stand for."""
-        theme, units = self._theme, self._open_plan.units
+        theme, units = self._theme, self._desk.units
         tops, face = self.tops(row.item_id), theme.face(9.5)
         painter.setPen(theme.colours.faint)
         height = face.metrics.height()
@@ -335,7 +335,7 @@ class Lanes(QAbstractScrollArea):
 
     def events(self) -> list[Event]:
         """Give the plan's events and those put in while playing."""
-        return [*self._open_plan.plan.events, *self._playing.kept]
+        return [*self._desk.look.plan.events, *self._playing.kept]
 
     # Mouse and keys
 
@@ -367,7 +367,7 @@ class Lanes(QAbstractScrollArea):
         at_s = self.scale.time(event.position().x())
         self.set_cross(at_s)
         if event.buttons() & Qt.MouseButton.LeftButton:
-            self._open_plan.set_moment(round(at_s))
+            self._desk.look.set_moment(round(at_s))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select a row; in the lanes, look at that time."""
@@ -378,25 +378,25 @@ class Lanes(QAbstractScrollArea):
             if row.is_pool and event.position().x() < self._theme.px(24 + 14 * row.depth):
                 self.fold(row.item_id, folded=not row.is_folded)
                 return
-            self._open_plan.select(row.item_id)
+            self._desk.selection.select(row.item_id)
         if event.position().x() >= self.scale.left:
             at_s = self.scale.time(event.position().x())
             self.set_cross(at_s)
-            self._open_plan.set_moment(round(at_s))
+            self._desk.look.set_moment(round(at_s))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Ask for the menu of a row; it is selected, if it was not."""
         row = self.row_at(event.pos().y()) if event is not None else None
         if event is not None and row is not None:
-            if row.item_id not in self._open_plan.selection:
-                self._open_plan.select(row.item_id)
+            if row.item_id not in self._desk.selection.ids:
+                self._desk.selection.select(row.item_id)
             self.menu_asked.emit(event.globalPos())
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Put the crosshair back to the moment, or to where it plays."""
         super().leaveEvent(event)
         if not self._playing.is_running:
-            self.set_cross(self._open_plan.plan.moment)
+            self.set_cross(self._desk.look.plan.moment)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom in the lanes, move with Shift, scroll over the names."""
@@ -422,14 +422,14 @@ class Lanes(QAbstractScrollArea):
             step *= 10
         moves = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step}
         if key in moves:
-            self._open_plan.set_moment(self.cross_s + moves[Qt.Key(key)])
-            self.set_cross(self._open_plan.plan.moment)
+            self._desk.look.set_moment(self.cross_s + moves[Qt.Key(key)])
+            self.set_cross(self._desk.look.plan.moment)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             rows = self.row_list.rows
-            now = self.row_list.number_of(self._open_plan.selected)
+            now = self.row_list.number_of(self._desk.selection.current)
             then = 0 if now is None else now + (1 if key == Qt.Key.Key_Down else -1)
             if rows:
-                self._open_plan.select(rows[min(max(then, 0), len(rows) - 1)].item_id)
+                self._desk.selection.select(rows[min(max(then, 0), len(rows) - 1)].item_id)
         elif key == Qt.Key.Key_Home:
             self.set_scale(self.scale.at(0.0, self.scale.day_s))
         else:

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QPainter
 
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.triangle import paint_triangle
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.state.open_plan import OpenPlan
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
@@ -32,7 +32,7 @@ def value_at(playing: Playing, channel: str, members: NDArray[np.int64], at_s: f
 
 
 def paint_readout(
-    painter: QPainter, open_plan: OpenPlan, playing: Playing, theme: Theme, row: Row, place: QRect,
+    painter: QPainter, desk: Desk, playing: Playing, theme: Theme, row: Row, place: QRect,
     members: NDArray[np.int64], at_s: float,
 ) -> None:  # fmt: skip
     """Write a row's name and its figures at a time."""
@@ -45,18 +45,18 @@ def paint_readout(
         middle = QPointF(x + theme.px(3), top + line / 2)
         paint_triangle(painter, middle, theme.px(4), bar.edge, folded=row.is_folded)
     name_x = x + theme.px(13 if row.is_pool else 0)
-    is_selected = row.item_id in open_plan.selection
+    is_selected = row.item_id in desk.selection.ids
     phase = value_at(playing, "phase", members, at_s) if not row.is_pool else None
     state = "" if phase is None or int(phase) == _RUNNING else f" · {PHASES[int(phase)]}"
     painter.setPen(bar.edge if row.is_pool else colours.ink if not state else colours.faint)
     face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
     small, height, text = theme.face(11), theme.px(13), f"{row.label}{state}"
-    host = host_label(open_plan.division, row.index)
+    host = host_label(desk.look.division, row.index)
     end = right - small.width(host)
     if host and end - theme.px(8) >= name_x + face.width(text):
         small.draw(painter, end, top, line, host)
     face.draw(painter, name_x, top, line, face.elided(text, right - name_x))
-    lines = [_resource_text(open_plan, playing, row, members, at_s, name) for name in ("cpu", "memory")]
+    lines = [_resource_text(desk, playing, row, members, at_s, name) for name in ("cpu", "memory")]
     told = "" if row.is_pool else _shortfall_text(playing, members, at_s)
     top += line - theme.px(1)
     for text, pen in (*((text, colours.muted) for text in lines), (told, colours.ink)):
@@ -66,14 +66,12 @@ def paint_readout(
         top += height
 
 
-def _resource_text(
-    open_plan: OpenPlan, playing: Playing, row: Row, members: NDArray[np.int64], at_s: float, name: str
-) -> str:
+def _resource_text(desk: Desk, playing: Playing, row: Row, members: NDArray[np.int64], at_s: float, name: str) -> str:
     has, of = ("cpu_delivered", "cpu_wanted") if name == "cpu" else ("backed", "visible")
     got, whole = value_at(playing, has, members, at_s), value_at(playing, of, members, at_s)
     if got is None or whole is None or whole <= 0:
         return ""
-    unit = open_plan.units.of(name, row.item_id)
+    unit = desk.units.of(name, row.item_id)
     return f"{figure(min(got, whole) if name == 'cpu' else got, unit)} of {figure(whole, unit)} {unit.name}"
 
 

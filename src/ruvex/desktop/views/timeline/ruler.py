@@ -11,7 +11,7 @@ from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QP
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time
@@ -40,12 +40,12 @@ class Ruler(QWidget):
     """Times, events and pressure along the time axis."""
 
     def __init__(
-        self, open_plan: OpenPlan, playing: Playing, theme: Theme, scale: Callable[[], TimeScale],
+        self, desk: Desk, playing: Playing, theme: Theme, scale: Callable[[], TimeScale],
         events: Callable[[], list[Event]], parent: QWidget,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self._open_plan, self._playing, self._theme, self._scale, self._events = (
-            open_plan,
+        self._desk, self._playing, self._theme, self._scale, self._events = (
+            desk,
             playing,
             theme,
             scale,
@@ -56,7 +56,7 @@ class Ruler(QWidget):
         self.setAccessibleName("Times, events and the highest pressure of any host")
         playing.went_on.connect(self.update)
         playing.changed.connect(self.update)
-        open_plan.divided.connect(self.update)
+        desk.look.changed.connect(self.update)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -107,7 +107,7 @@ class Ruler(QWidget):
     def pressure_text(self) -> str:
         """Say what pressure the host is under at the moment, or how far it has been played."""
         recording = self._playing.recording
-        at_s = self._open_plan.plan.moment
+        at_s = self._desk.look.plan.moment
         if recording is None or not recording.rows or at_s > self._playing.now_s:
             return "not played yet"
         return f"highest pressure: {PRESSURES[int(recording.of_places('pressure')[:, recording.row_at(at_s)].max())]}"
@@ -164,7 +164,7 @@ class Ruler(QWidget):
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             near = self.events_near(event.pos())
             QToolTip.showText(
-                event.globalPos(), "\n".join(event_text(event, self._open_plan.plan) for event in near[:20]), self
+                event.globalPos(), "\n".join(event_text(event, self._desk.look.plan) for event in near[:20]), self
             )
             return True
         return super().event(event)
@@ -182,4 +182,4 @@ class Ruler(QWidget):
     def _set_from(self, event: QMouseEvent) -> None:
         scale = self._scale()
         if event.position().x() >= scale.left:
-            self._open_plan.set_moment(round(scale.time(event.position().x())))
+            self._desk.look.set_moment(round(scale.time(event.position().x())))

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBox
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.playing import SPEEDS, Playing
 from ruvex.plan import format_memory, format_time
 
@@ -36,14 +36,14 @@ class Transport(QWidget):
 
     def __init__(
         self,
-        open_plan: OpenPlan,
+        desk: Desk,
         playing: Playing,
         theme: Theme,
         actions: Mapping[ActionName, QAction],
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self._open_plan, self._playing, self._theme, self._actions = open_plan, playing, theme, actions
+        self._desk, self._playing, self._theme, self._actions = desk, playing, theme, actions
         self._said = ""
         row = QHBoxLayout()
         row.setSpacing(4)
@@ -72,8 +72,8 @@ class Transport(QWidget):
         column.setSpacing(4)
         column.addLayout(row)
         column.addWidget(self.notes)
-        open_plan.replaced.connect(self._on_replaced)
-        open_plan.edited.connect(self._on_replaced)
+        desk.look.rows_changed.connect(self._on_replaced)
+        desk.document.edited.connect(self._on_replaced)
         playing.advanced.connect(self._tell)
         playing.changed.connect(self._on_changed)
         playing.restarted.connect(self._on_changed)
@@ -101,7 +101,7 @@ class Transport(QWidget):
         self._said = ""
 
     def _on_replaced(self) -> None:
-        notes = self._open_plan.plan.notes.strip()
+        notes = self._desk.look.plan.notes.strip()
         self.notes.setText(notes.replace("\n", " "))
         self.notes.setVisible(bool(notes))
         self._on_changed()

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.views.timeline.gauge import Gauge
 from ruvex.desktop.views.timeline.lanes import Lanes
@@ -41,20 +41,20 @@ class TimelineView(QWidget):
 
     def __init__(
         self,
-        open_plan: OpenPlan,
+        desk: Desk,
         playing: Playing,
         theme: Theme,
         actions: Actions,
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self._open_plan, self._playing = open_plan, playing
+        self._desk, self._playing = desk, playing
         self._follows = False
         rows = QWidget(self)
-        self.transport = Transport(open_plan, playing, theme, actions, rows)
-        self.lanes = Lanes(open_plan, playing, theme, rows)
-        self.ruler = Ruler(open_plan, playing, theme, lambda: self.lanes.scale, self.lanes.events, rows)
-        self.gauge = Gauge(open_plan, playing, theme, rows)
+        self.transport = Transport(desk, playing, theme, actions, rows)
+        self.lanes = Lanes(desk, playing, theme, rows)
+        self.ruler = Ruler(desk, playing, theme, lambda: self.lanes.scale, self.lanes.events, rows)
+        self.gauge = Gauge(desk, playing, theme, rows)
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addWidget(self.ruler)
@@ -76,8 +76,8 @@ class TimelineView(QWidget):
         self.setFocusProxy(self.lanes)
         self.lanes.scale_changed.connect(self.ruler.update)
         self.lanes.crossed.connect(self._on_crossed)
-        open_plan.replaced.connect(self._on_replaced)
-        open_plan.divided.connect(self._on_divided)
+        desk.look.rows_changed.connect(self._on_replaced)
+        desk.look.changed.connect(self._on_divided)
         playing.advanced.connect(self._on_advanced)
         self._on_replaced()
 
@@ -86,8 +86,8 @@ class TimelineView(QWidget):
         super().showEvent(event)
         self._playing.is_wanted = True
         if self._playing.recording is not None:
-            self._open_plan.look_again()
-        if self._open_plan.base.guests and (self._playing.player is None or self._playing.is_outdated):
+            self._desk.look.again()
+        if self._desk.document.plan.guests and (self._playing.player is None or self._playing.is_outdated):
             QTimer.singleShot(0, self._start)
 
     def _start(self) -> None:
@@ -99,10 +99,10 @@ class TimelineView(QWidget):
         """Stop looking: what is changed elsewhere changes the plan."""
         super().hideEvent(event)
         self._playing.is_wanted = False
-        self._open_plan.look_again()
+        self._desk.look.again()
 
     def _on_replaced(self) -> None:
-        self._stack.setCurrentIndex(0 if self._open_plan.plan.guests else 1)
+        self._stack.setCurrentIndex(0 if self._desk.look.plan.guests else 1)
 
     def _on_crossed(self) -> None:
         self.gauge.show_time(self.lanes.cross_s)
@@ -110,7 +110,7 @@ class TimelineView(QWidget):
 
     def _on_divided(self) -> None:
         if not (self._playing.is_running and self._playing.speed):
-            self.gauge.show_time(self._open_plan.plan.moment)
+            self.gauge.show_time(self._desk.look.plan.moment)
 
     def _on_advanced(self) -> None:
         """While it plays at a speed the crosshair goes along; as fast as it goes it stays where it is."""
@@ -118,7 +118,7 @@ class TimelineView(QWidget):
             self.lanes.set_cross(self._playing.now_s)
         elif self._playing.is_live and not self._playing.is_running:
             self.lanes.set_cross(self._playing.now_s)
-            self._open_plan.set_moment(self._playing.now_s)
+            self._desk.look.set_moment(self._playing.now_s)
 
     # Looking for something to see
 
@@ -143,7 +143,7 @@ class TimelineView(QWidget):
         if at_s is None:
             self.told.emit("Nothing else happens later: no shortfall begins, no pressure changes, nothing is refused.")
             return
-        self._open_plan.set_moment(at_s)
+        self._desk.look.set_moment(at_s)
         self.lanes.set_cross(at_s)
         scale = self.lanes.scale
         if not scale.start_s <= at_s <= scale.end_s:

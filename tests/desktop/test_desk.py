@@ -13,7 +13,7 @@ from PyQt6.QtTest import QSignalSpy
 
 from ruvex.desktop import make_application
 from ruvex.desktop.panels.effect_line import effect_text
-from ruvex.desktop.state.open_plan import OpenPlan
+from ruvex.desktop.state.desk import Desk
 from ruvex.divide import divide
 from ruvex.plan import EditError, Plan, plan_text, read_plan
 from ruvex.site import site_of
@@ -46,19 +46,20 @@ class Editing(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
 
-    def open(self, plan: Plan) -> OpenPlan:
+    def open(self, plan: Plan) -> Desk:
         """Write a plan to a file and open that."""
         path = self.folder / "plan.ruvex.json"
         path.write_text(plan_text(plan), encoding="utf-8")
-        open_plan = OpenPlan()
-        open_plan.open(path)
-        self.addCleanup(open_plan.background.wait)
-        return open_plan
+        desk = Desk()
+        desk.document.open(path)
+        # All of a desk goes when it goes, so it must outlive what waits for its work.
+        self.addCleanup(lambda: desk.background.wait())
+        return desk
 
-    def assert_shown(self, open_plan: OpenPlan) -> None:
+    def assert_shown(self, desk: Desk) -> None:
         """What is shown is what a fresh division of the shown plan gives."""
-        fresh = divide(site_of(open_plan.plan, {}))
-        self.assertEqual(open_plan.division.to_json(), fresh.to_json())
+        fresh = divide(site_of(desk.look.plan, {}))
+        self.assertEqual(desk.look.division.to_json(), fresh.to_json())
 
     @EXAMPLES
     @given(plans(), EDITS)
@@ -66,94 +67,96 @@ class Editing(unittest.TestCase):
         """Any edits, refused ones among them, undo to the plan as opened and redo to the plan as edited."""
         targets = [item.id for item in (*plan.pools, *plan.guests)]
         assume(targets)
-        open_plan = self.open(plan)
-        at_start = open_plan.plan
+        desk = self.open(plan)
+        at_start = desk.look.plan
         for number, setting, value in edits:
             with contextlib.suppress(EditError):
-                open_plan.change(targets[number % len(targets)], {setting: value}, setting)
-            self.assertIsNone(open_plan.before)
-            self.assert_shown(open_plan)
-        edited, count = open_plan.plan, open_plan.undo_stack.count()
+                desk.trial.change(targets[number % len(targets)], {setting: value}, setting)
+            self.assertIsNone(desk.look.before)
+            self.assert_shown(desk)
+        edited, count = desk.look.plan, desk.document.undo_stack.count()
         for _ in range(count):
-            open_plan.undo_stack.undo()
-            self.assert_shown(open_plan)
-        self.assertEqual(open_plan.plan, at_start)
-        self.assertFalse(open_plan.is_dirty)
+            desk.document.undo_stack.undo()
+            self.assert_shown(desk)
+        self.assertEqual(desk.look.plan, at_start)
+        self.assertFalse(desk.document.is_dirty)
         for _ in range(count):
-            open_plan.undo_stack.redo()
-        self.assertEqual(open_plan.plan, edited)
-        self.assert_shown(open_plan)
+            desk.document.undo_stack.redo()
+        self.assertEqual(desk.look.plan, edited)
+        self.assert_shown(desk)
 
     @EXAMPLES
     @given(plans(), EDITS)
     def test_previews_leave_no_trace(self, plan: Plan, edits: list[tuple[int, str, float | None]]) -> None:
         """However a dial is moved about, giving up brings back exactly what was there."""
         assume(plan.guests)
-        open_plan = self.open(plan)
-        before = open_plan.division.to_json()
+        desk = self.open(plan)
+        before = desk.look.division.to_json()
         for number, setting, value in edits:
             with contextlib.suppress(EditError):
-                open_plan.preview(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
-        open_plan.give_up()
-        self.assertEqual(open_plan.division.to_json(), before)
-        self.assertEqual((open_plan.undo_stack.count(), open_plan.effect), (0, None))
+                desk.trial.try_settings(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
+        desk.trial.give_up()
+        self.assertEqual(desk.look.division.to_json(), before)
+        self.assertEqual((desk.document.undo_stack.count(), desk.trial.effect), (0, None))
 
     @EXAMPLES
     @given(plans(), EDITS)
     def test_saved_is_what_is_shown(self, plan: Plan, edits: list[tuple[int, str, float | None]]) -> None:
         """A plan edited and saved is read back as it was shown, and further undo works."""
         assume(plan.guests)
-        open_plan = self.open(plan)
+        desk = self.open(plan)
         for number, setting, value in edits:
             with contextlib.suppress(EditError):
-                open_plan.change(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
+                desk.trial.change(plan.guests[number % len(plan.guests)].id, {setting: value}, setting)
         target = self.folder / "saved.ruvex.json"
-        open_plan.save(target)
-        self.assertFalse(open_plan.is_dirty)
-        self.assertEqual(read_plan(target).plan, open_plan.plan)
-        if open_plan.undo_stack.canUndo():
-            open_plan.undo_stack.undo()
-            self.assertTrue(open_plan.is_dirty)
+        desk.document.save(target)
+        self.assertFalse(desk.document.is_dirty)
+        self.assertEqual(read_plan(target).plan, desk.look.plan)
+        if desk.document.undo_stack.canUndo():
+            desk.document.undo_stack.undo()
+            self.assertTrue(desk.document.is_dirty)
 
     def test_an_edit_that_changes_nothing_is_no_edit(self) -> None:
         """A dial brought back to where it was makes no undo entry."""
-        open_plan = self.open(plan_of([cpu_guest("a", 500, shares=70)]))
-        open_plan.preview("a", {"cpu.shares": 90.0}, "x")
-        open_plan.preview("a", {"cpu.shares": 70.0}, "x")
-        open_plan.commit()
-        self.assertEqual(open_plan.undo_stack.count(), 0)
+        desk = self.open(plan_of([cpu_guest("a", 500, shares=70)]))
+        desk.trial.try_settings("a", {"cpu.shares": 90.0}, "x")
+        desk.trial.try_settings("a", {"cpu.shares": 70.0}, "x")
+        desk.trial.keep()
+        self.assertEqual(desk.document.undo_stack.count(), 0)
 
     def test_effects_in_words(self) -> None:
         """The line names the largest gains and losses, and says when nobody pays or gains."""
         guests = [cpu_guest(f"g{i}", 4000) for i in range(6)]
-        open_plan = self.open(plan_of(guests))
-        open_plan.preview("g0", {"cpu.shares": 500.0}, "g0 shares")
-        assert open_plan.effect is not None
-        text = effect_text(open_plan.effect, open_plan.plan, open_plan.units)
+        desk = self.open(plan_of(guests))
+        desk.trial.try_settings("g0", {"cpu.shares": 500.0}, "g0 shares")
+        assert desk.trial.effect is not None
+        text = effect_text(desk.trial.effect, desk.look.plan, desk.units)
         self.assertIn("CPU 2.33 GHz moves: g0 +2.33   paid by g1 −0.47, g2 −0.47, g3 −0.47, 2 more −0.93", text)
-        open_plan.preview("g0", {"cpu.limit": 100.0}, "g0 limit")
-        open_plan.commit()
+        desk.trial.try_settings("g0", {"cpu.limit": 100.0}, "g0 limit")
+        desk.trial.keep()
         for guest in range(1, 6):
-            open_plan.change(f"g{guest}", {"cpu.limit": 50.0}, "limit")
-        open_plan.preview("g0", {"cpu.limit": 600.0}, "g0 limit")
-        self.assertIn("nobody pays: g0 +0.50", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
-        open_plan.preview("g0", {"cpu.limit": 40.0}, "g0 limit")
-        self.assertIn("nobody gains: g0 −0.060", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
-        open_plan.preview("g0", {"memory.shares": 300.0}, "g0 shares")
-        self.assertIn("nobody gets more or less by it", effect_text(open_plan.effect, open_plan.plan, open_plan.units))
+            desk.trial.change(f"g{guest}", {"cpu.limit": 50.0}, "limit")
+        desk.trial.try_settings("g0", {"cpu.limit": 600.0}, "g0 limit")
+        self.assertIn("nobody pays: g0 +0.50", effect_text(desk.trial.effect, desk.look.plan, desk.units))
+        desk.trial.try_settings("g0", {"cpu.limit": 40.0}, "g0 limit")
+        self.assertIn("nobody gains: g0 −0.060", effect_text(desk.trial.effect, desk.look.plan, desk.units))
+        desk.trial.try_settings("g0", {"memory.shares": 300.0}, "g0 shares")
+        self.assertIn("nobody gets more or less by it", effect_text(desk.trial.effect, desk.look.plan, desk.units))
 
     def test_signals_speak_once(self) -> None:
         """Opening replaces; a preview divides without replacing; looking elsewhere ends a preview."""
-        open_plan = self.open(plan_of([cpu_guest("a", 500), cpu_guest("b", 500)]))
-        replaced, divided, named = (QSignalSpy(s) for s in (open_plan.replaced, open_plan.divided, open_plan.named))
-        open_plan.preview("a", {"cpu.limit": 100.0}, "x")
+        desk = self.open(plan_of([cpu_guest("a", 500), cpu_guest("b", 500)]))
+        replaced, divided, named = (
+            QSignalSpy(s) for s in (desk.look.rows_changed, desk.look.changed, desk.document.named)
+        )
+        desk.trial.try_settings("a", {"cpu.limit": 100.0}, "x")
         self.assertEqual((len(replaced), len(divided), len(named)), (0, 1, 0))
-        open_plan.set_moment(9 * 3600.0)
-        self.assertIsNone(open_plan.before)
-        self.assertIsNone(open_plan.plan.guests[0].cpu.limit)
-        open_plan.change("a", {"cpu.limit": 100.0}, "x")
+        desk.look.set_moment(9 * 3600.0)
+        self.assertIsNone(desk.look.before)
+        self.assertIsNone(desk.look.plan.guests[0].cpu.limit)
+        desk.trial.change("a", {"cpu.limit": 100.0}, "x")
         self.assertEqual((len(replaced), len(named)), (0, 1))
-        open_plan.select("a")
-        open_plan.new()
-        self.assertIsNone(open_plan.selected)
+        desk.selection.select("a")
+        desk.document.new()
+        self.assertIsNone(desk.selection.current)
         self.assertEqual(len(replaced), 1)

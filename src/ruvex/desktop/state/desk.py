@@ -1,0 +1,45 @@
+"""What one window works on, put together."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+
+from ruvex.desktop.state.background import Background
+from ruvex.desktop.state.document import Document
+from ruvex.desktop.state.look import Look
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.selection import Selection
+from ruvex.desktop.state.trial import Trial
+from ruvex.desktop.state.units import Units
+
+
+class Desk(QObject):
+    """The parts of a window's state; each has its subject, and this only holds them.
+
+    Attributes
+    ----------
+    background
+        Where long work runs.
+    document
+        The plan, its file and its edits.
+    playing
+        The plan over time.
+    look
+        What is shown: settings, demand, time, division.
+    selection
+        Which rows are selected.
+    trial
+        The step that is being tried.
+    units
+        In which units figures are read and typed.
+    """
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.background = Background(self)
+        self.document = Document(self)
+        self.playing = Playing(self.document, self.background, self)
+        self.look = Look(self.document, self.playing, self.background, self)
+        self.selection = Selection(self.document, self.look, self)
+        self.trial = Trial(self.document, self.look, self.playing, self)
+        self.units = Units(self.look, self)

@@ -1,0 +1,198 @@
+"""A step that is being tried: what it would do, or why promises do not allow it; kept or given up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ruvex.desktop.state.document import Document
+from ruvex.desktop.state.look import Look
+from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
+from ruvex.divide import RESOURCES, Division, Shifts, shifts_by_guest
+from ruvex.plan import EditError, find_item, get_setting
+from ruvex.promise import claims_of, refusal_between
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What an edit does to the guests.
+
+    Attributes
+    ----------
+    text
+        What was changed, such as ``mail CPU shares 100 → 200``.
+    ids
+        The id of each row of the division.
+    shifts
+        For each resource that moved, who gains and who pays, the largest change first.
+    in_passing
+        What else is to be known of it, or nothing.
+    """
+
+    text: str
+    ids: tuple[str, ...]
+    shifts: Mapping[str, Shifts]
+    in_passing: str = ""
+
+
+class Trial(QObject):
+    """Tries steps, one at a time.
+
+    Attributes
+    ----------
+    step
+        The one that is being tried, or None.
+    effect
+        What it does, or what the last one did; None when there is nothing to tell.
+    refused
+        The last step that promises did not allow, until it is answered; else None.
+
+    Signals
+    -------
+    effect_changed()
+        ``effect`` is new: a step is being tried, was made, undone or given up.
+    refused_changed()
+        ``refused`` is another one.
+    not_accepted(text)
+        What was just tried cannot be, and why; empty when something else was accepted.
+    """
+
+    effect_changed = pyqtSignal()
+    refused_changed = pyqtSignal()
+    not_accepted = pyqtSignal(str)
+
+    def __init__(self, document: Document, look: Look, playing: Playing, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._document, self._look, self._playing = document, look, playing
+        self.step: Step | None = None
+        self.effect: Effect | None = None
+        self.refused: PromiseRefusedError | None = None
+        document.resting.connect(self.settle)
+        document.leaving.connect(self.give_up)
+        document.closing.connect(self._forget)
+        document.edited.connect(self._on_edited)
+        look.moment_changed.connect(self.clear_effect)
+
+    def try_(self, step: Step) -> None:
+        """Show what a step would do, without making it.
+
+        Raises
+        ------
+        PromiseRefusedError
+            Promises do not allow it; what was shown before stays.
+        EditError
+            It breaks a rule of the plan; what was shown before stays.
+        """
+        if step.settles != (self.step.settles if self.step is not None else ""):
+            self.settle()
+        document, look = self._document, self._look
+        plan = step.edit(document.plan)
+        site = document.site.with_plan(plan)
+        refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
+        if refusal is not None:
+            raise PromiseRefusedError(step, refusal, plan)
+        self.step = step
+        look.show(site, before=look.before or look.division)
+        assert look.before is not None
+        self._set_effect(step.text, look.before, would_need_off(document.plan, plan, step.changed))
+
+    def make(self, step: Step) -> None:
+        """Make a step at once, as one undo entry.
+
+        Raises
+        ------
+        PromiseRefusedError
+            Promises do not allow it; it is kept in ``refused`` to be answered.
+        EditError
+            It breaks a rule of the plan; nothing is changed.
+        """
+        try:
+            self.try_(step)
+        except EditError as error:
+            self.give_up()
+            if isinstance(error, PromiseRefusedError):
+                self.refuse(error)
+            raise
+        self.keep()
+
+    def keep(self) -> None:
+        """Make the step that is being tried: in the play that is under way, or else in the plan."""
+        step, site = self.step, self._look.site
+        if step is None:
+            return
+        if step.changes and self._playing.take_changes(step.changes):
+            self.give_up()
+            return
+        self.step = None
+        if site.plan != self._document.plan:
+            self._document.make(step.text, site, merges=step.merges)
+        else:
+            self._look.show(self._document.site, before=None)
+        self.dismiss_refusal()
+
+    def settle(self) -> None:
+        """Make the step if it is one that only waits for a rest; else leave it."""
+        if self.step is not None and self.step.settles:
+            self.keep()
+
+    def give_up(self) -> None:
+        """Drop the step."""
+        if self.step is not None:
+            self.step = None
+            self._look.show(self._document.site, before=None)
+            self.clear_effect()
+
+    def refuse(self, refused: PromiseRefusedError) -> None:
+        """Keep a refused step, for the person to answer."""
+        self.refused = refused
+        self.refused_changed.emit()
+
+    def dismiss_refusal(self) -> None:
+        """Forget the refused step."""
+        if self.refused is not None:
+            self.refused = None
+            self.refused_changed.emit()
+
+    def clear_effect(self) -> None:
+        """Forget what the last step did."""
+        if self.effect is not None:
+            self.effect = None
+            self.effect_changed.emit()
+
+    # In short
+
+    def try_settings(self, target: str, change: Mapping[str, Any], text: str) -> None:
+        """Show what other values of an item's settings would do; raises as ``try_``."""
+        self.try_(settings_step(text, [(target, change)]))
+
+    def change(self, target: str, change: Mapping[str, Any], text: str) -> None:
+        """Set some settings of an item; raises as ``make``."""
+        self.make(settings_step(text, [(target, change)]))
+
+    def setting_before(self, target: str, setting: str) -> Any:
+        """Give a setting as it is without what is being tried."""
+        item = find_item(self._document.plan, target)
+        assert item is not None
+        return get_setting(item, setting)
+
+    # Following the document
+
+    def _forget(self) -> None:
+        self.clear_effect()
+        self.dismiss_refusal()
+
+    def _on_edited(self, text: str) -> None:
+        if text:
+            self._set_effect(text, self._look.last, "")
+            self.dismiss_refusal()
+
+    def _set_effect(self, text: str, before: Division, in_passing: str) -> None:
+        after = self._look.division
+        shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
+        moved = {name: found for name, found in shifts.items() if found.rows.size}
+        self.effect = Effect(text, after.ids, moved, in_passing)
+        self.effect_changed.emit()
