@@ -128,6 +128,14 @@ class WorkedExamples(unittest.TestCase):
         guests[0] = memory_guest("busy", 80_000, mode="thin", size=90_000)
         self.check(plan_of(guests, rules={"idle_counts_as": 4}), "memory", {"busy": 68_000, "idle": 32_000})
 
+    def test_a_lone_member_has_a_level_too(self) -> None:
+        """1000 pages at work and 2000 of 4000 idle ones, at 4 to 1: its weight times the level is 1000 + 4 × 2000."""
+        guest = memory_guest("a", 1000, 5000, pool="p", mode="thin", size=6000)
+        plan = plan_of([guest], [{"id": "p", "memory": {"limit": 3000}}], rules={"idle_counts_as": 4})
+        memory = divided(plan).memory
+        self.assertAlmostEqual(memory.delivered[1], 3000)
+        self.assertAlmostEqual(memory.level_over(1) * memory.weight[1], 9000)
+
     def test_thin_reservation_is_held_untouched(self) -> None:
         """A guest's memory reservation is held even where nothing was touched; a pool's is lent."""
         guests = [memory_guest("held", 0, mode="thin", size=80_000, reservation=70_000)]

@@ -13,7 +13,7 @@ from ruvex.engine import rows as r
 from ruvex.plan import Plan, has_setting, plan_from, with_settings
 from ruvex.play import CHANNELS, CODES, PRESSURES, Player
 from ruvex.site import site_of
-from tests.builders import memory_guest, plan_of
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
 from tests.play.site import AT_ONCE, PlayCase, check
 
@@ -142,6 +142,36 @@ class Exactness(PlayCase):
         silent = {"finish", "start", "agent", "bridge"}
         late = [entry for entry in player.log if entry.at_s > plan.day_s - 1500 and entry.kind not in silent]
         self.assertEqual(late, [], "the log has not fallen silent")
+
+    @given(st.data())
+    @settings(max_examples=EXAMPLES)
+    def test_cpu_is_divided_anew_wherever_somebody_wants_something_else(self, data: st.DataObject) -> None:
+        """Pools that span hosts, and guests that want more or less now and then: each tick's CPU is the division's."""
+        wants = st.floats(0, 9000)
+        guests = []
+        for i in range(data.draw(st.integers(3, 9))):
+            times = sorted(data.draw(st.sets(st.integers(1, 60), max_size=5)))
+            demand = {"kind": "steps", "at": [[at, data.draw(wants)] for at in (0, *times)]}
+            guests.append(
+                cpu_guest(f"g{i}", 0, pool=data.draw(st.sampled_from([None, "p", "q", "r"])),
+                          reservation=data.draw(st.sampled_from([0, 0, 400])))
+                | {"host": f"h{data.draw(st.integers(0, 2))}", "demand": {"cpu": demand, "working": 0, "touched": 0}}
+            )  # fmt: skip
+        pools = [
+            {"id": name, "parent": above, "cpu": {
+                "shares": data.draw(st.sampled_from([40, 100, 310])),
+                "reservation": data.draw(st.sampled_from([0, 900])),
+                "limit": data.draw(st.sampled_from([None, None, 7000])),
+            }} for name, above in (("p", None), ("q", None), ("r", "p"))
+        ]  # fmt: skip
+        hosts = [HOST | {"id": f"h{i}"} for i in range(3)]
+        plan = plan_of(guests, pools, hosts=hosts, day_s=70, moment=0)
+
+        def compare(player: Player) -> None:
+            division = divide(player.site, player.now_s, demand=player.demand)
+            np.testing.assert_allclose(player.state.delivered, division.cpu.given, rtol=1e-9, atol=1e-6)
+
+        Player(site_of(plan, {}), watch=compare).run()
 
     @given(eventful_plans())
     @settings(max_examples=EXAMPLES)

@@ -87,6 +87,16 @@ class MovingWhileOn(unittest.TestCase):
         self.assertIn((17, "refused", "c"), told)
         self.assertTrue(any(at >= 60 and kind == "start" and who == "b" for at, kind, who in told), told)
 
+    def test_what_it_needs_over_there_is_kept_for_it(self) -> None:
+        """A neighbour there that grows to all of the host leaves what the guest on its way needs: it is in time."""
+        guests = [working("a", 6000), working("b", 1000) | {"host": "there"}]
+        steps = {"kind": "steps", "at": [[0, 1000], [12, 9500]]}
+        guests[1]["memory"] = {"mode": "thin", "size": 9500}
+        guests[1]["demand"] |= {"working": steps, "touched": steps}
+        player = played(plan_with(guests, [MOVE], hosts=[HOST, THERE | {"memory_mib": 10_000}]))
+        (move,) = player.summary().moves
+        self.assertAlmostEqual(move.took_s, 10 + 2 + 0.4 + 0.08)
+
     def test_what_forbids_a_move(self) -> None:
         """Maker, level, memory, promises, rules, cores of its own, a bank, a host that is down: each in words."""
         bank = {"size_mib": 4000, "max_mib": 4000, "spill_volumes": [{"id": "v", "mib": 9000}]}
