@@ -8,8 +8,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from ruvex.divide import RESOURCES, day_of, divide, site_shares
-from ruvex.plan import ElasticMemory, Pool, read_plan
+from ruvex.divide import day_of, divide, site_shares
+from ruvex.plan import RESOURCES, ElasticMemory, Pool, read_plan
 from ruvex.site import site_of
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
@@ -76,10 +76,10 @@ class Demo(unittest.TestCase):
             groups: dict[str | None, list[float]] = {}
             for item in (*plan.pools, *plan.guests):
                 parent = item.parent if isinstance(item, Pool) else item.pool
-                groups.setdefault(parent, []).append(getattr(item, resource).shares)
+                groups.setdefault(parent, []).append(item.of(resource).shares)
             for shares in groups.values():
                 self.assertFalse({2 * share for share in shares} & set(shares))
-            parts = site_shares(division, getattr(division, resource))
+            parts = site_shares(division, division.of(resource))
             for pool in plan.pools:
                 self.assertNotIn(round(float(parts[division.position[pool.id]]) * 100), (33, 67, 11, 60, 40))
         for guest in plan.guests:

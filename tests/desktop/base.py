@@ -135,7 +135,7 @@ class WindowCase(unittest.TestCase):
     def delivered(self, item_id: str, resource: str = "cpu") -> float:
         """Give what the division on the screen delivers."""
         division = self.desk.look.division
-        return float(getattr(division, resource).delivered[division.position[item_id]])
+        return float(division.of(resource).delivered[division.position[item_id]])
 
     def picture(self, widget: QWidget, place: QRect | None = None) -> QImage:
         """Give what a person sees of a widget."""

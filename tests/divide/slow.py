@@ -222,7 +222,7 @@ class SlowDivision:
 
     def whole(self, pool: Pool, resource: str) -> Settings:
         """Give a pool's settings as they are."""
-        settings: Any = getattr(pool, resource)
+        settings: Any = pool.of(resource)
         weight = settings.shares
         if pool.weighs == "by-members":
             below = self.below(pool.id, None, resource)

@@ -10,9 +10,9 @@ import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import RESOURCES, Division, divide, parts_of, peer_weights, shifts_between, solve
+from ruvex.divide import Division, divide, parts_of, peer_weights, shifts_between, solve
 from ruvex.engine import rows as r
-from ruvex.plan import EditError, Plan, change_settings, move_items, plan_from
+from ruvex.plan import RESOURCES, EditError, Plan, change_settings, move_items, plan_from
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.slow import SlowDivision, SlowLayers
@@ -31,7 +31,7 @@ def divided(plan: Plan) -> Division:
 def delivered(plan: Plan, resource: str = "cpu") -> dict[str, float]:
     """Give what each row gets, by id, rounded for worked examples."""
     division = divided(plan)
-    values = getattr(division, resource).delivered
+    values = division.of(resource).delivered
     return {item_id: round(float(values[i]), 6) for item_id, i in division.position.items()}
 
 
@@ -228,7 +228,7 @@ class AgainstTheSlowSolver(unittest.TestCase):
         division, slow = divided(plan), SlowDivision(plan)
         trees, solved = division.site.forest.trees, division.solved
         for k, resource in enumerate(RESOURCES):
-            fast = getattr(division, resource)
+            fast = division.of(resource)
             scale = max(1.0, fast.supply, *fast.cap.tolist()) if fast.cap.size else 1.0
             for (place, item), expected in slow.given.items():
                 if place[1] == "*" or (place[0] == "cpu") != (resource == "cpu"):
@@ -284,7 +284,7 @@ class AgainstTheSlowSolver(unittest.TestCase):
         plan = wide_plan(120)
         division, slow = divided(plan), SlowDivision(plan)
         for resource in RESOURCES:
-            fast = getattr(division, resource).delivered
+            fast = division.of(resource).delivered
             expected = np.array([slow.of(item_id, resource) for item_id in division.ids])
             np.testing.assert_allclose(fast, expected, rtol=RELATIVE, atol=1e-9)
 
@@ -360,7 +360,7 @@ class Properties(unittest.TestCase):
         assume(plan.rules.reservation_rule == "floor" and plan.rules.idle_counts_as == 1)
         division = divided(plan)
         for resource in RESOURCES:
-            of = getattr(division, resource)
+            of = division.of(resource)
             for row in np.flatnonzero(of.is_guest & division.on).tolist():
                 level, margin = of.level_over(row), 1e-6 * max(1.0, of.supply)
                 free = of.floor[row] + margin < of.delivered[row] < of.use[row] - margin

@@ -7,8 +7,8 @@ import unittest
 
 from hypothesis import given, settings
 
-from ruvex.divide import RESOURCES, Division, Ladder, divide, ladder_of, overcommit_of, site_shares, who_has_it
-from ruvex.plan import Plan
+from ruvex.divide import Division, Ladder, divide, ladder_of, overcommit_of, site_shares, who_has_it
+from ruvex.plan import RESOURCES, Plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
@@ -117,7 +117,7 @@ class OnAnyPlan(unittest.TestCase):
         compiled = site_of(plan, {})
         division: Division = divide(compiled, 0.0)
         for name in RESOURCES:
-            r = getattr(division, name)
+            r = division.of(name)
             for item in division.ids:
                 row = division.position[item]
                 if not division.on[row]:

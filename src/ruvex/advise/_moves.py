@@ -10,16 +10,18 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import RESOURCES, Division, Solved, solve
+from ruvex.divide import Division, Solved, solve
 from ruvex.engine import rows
 from ruvex.plan import (
+    RESOURCES,
     Change,
     EditError,
     ElasticMemory,
+    FixedMemory,
     Guest,
     Plan,
     Pool,
-    ThinMemory,
+    Resource,
     change_many,
     find_item,
     format_cpu,
@@ -58,7 +60,7 @@ class Move:
     losses: tuple[tuple[str, float], ...]
 
 
-def moves_for(site: Site, division: Division, item: str) -> dict[str, list[Move]]:
+def moves_for(site: Site, division: Division, item: str) -> dict[Resource, list[Move]]:
     """Compute what would help a guest or pool to more CPU and to more memory, the largest gain first.
 
     Moves that promises do not allow, or that gain next to nothing, are left out.
@@ -76,9 +78,9 @@ def moves_for(site: Site, division: Division, item: str) -> dict[str, list[Move]
         Moves by ``cpu`` and ``memory``.
     """
     row, trial = division.position[item], _Trial(site, division, item)
-    found: dict[str, list[Move]] = {name: [] for name in RESOURCES}
+    found: dict[Resource, list[Move]] = {name: [] for name in RESOURCES}
     for name, moves in found.items():
-        r = getattr(division, name)
+        r = division.of(name)
         lacking = float(r.unmet[row])
         if not division.on[row] or lacking <= _LEAST_GAIN * max(1.0, float(r.wanted[row])):
             continue
@@ -115,7 +117,7 @@ class _Trial:
                 return None
         return _delivered(solve(site, self._division.demand, levels=self._division.levels))
 
-    def of(self, text: str, changes: Sequence[Change], resource: str) -> Move | None:
+    def of(self, text: str, changes: Sequence[Change], resource: Resource) -> Move | None:
         """Give the move with its effect on one resource, or None if it cannot be made."""
         key = repr(changes)
         if key not in self._outcomes:
@@ -126,7 +128,7 @@ class _Trial:
         k, guests = RESOURCES.index(resource), self._site.plan.guests
         change = outcome[k] - self._before[k]
         of_guests = change[: len(guests)]
-        paying = np.flatnonzero(of_guests < -_NOISE * max(1.0, getattr(self._division, resource).supply))
+        paying = np.flatnonzero(of_guests < -_NOISE * max(1.0, self._division.of(resource).supply))
         paying = paying[np.argsort(of_guests[paying], kind="stable")]
         losses = tuple((guests[i].id, float(of_guests[i])) for i in paying.tolist())
         return Move(text, tuple(changes), float(change[self._at]), losses)
@@ -144,12 +146,12 @@ def _delivered(solved: Solved) -> Floats:
     return np.concatenate((solved.given(), np.stack(of_pools)), axis=1)
 
 
-def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> Iterator[tuple[str, list[Change]]]:
+def _candidates(plan: Plan, division: Division, item_id: str, resource: Resource) -> Iterator[tuple[str, list[Change]]]:
     item = find_item(plan, item_id)
     assert isinstance(item, Guest | Pool)
     if isinstance(item, Guest) and resource == "memory":
         yield from _of_memory(item)
-    settings = getattr(item, resource)
+    settings = item.of(resource)
     yield f"twice the shares ({2 * settings.shares:g})", [(item.id, {f"{resource}.shares": 2 * settings.shares})]
     if getattr(settings, "limit", None) is not None:
         yield "no limit", [(item.id, {f"{resource}.limit": None})]
@@ -160,7 +162,7 @@ def _candidates(plan: Plan, division: Division, item_id: str, resource: str) -> 
         if pool.weighs == "as-one":
             yield f"let {name} weigh by its members", [(pool.id, {"weighs": "by-members"})]
     for pool in above:
-        of_pool = getattr(pool, resource)
+        of_pool = pool.of(resource)
         yield (
             f"twice the shares for {pool.label} ({2 * of_pool.shares:g})",
             [(pool.id, {f"{resource}.shares": 2 * of_pool.shares})],
@@ -181,30 +183,35 @@ def _of_memory(guest: Guest) -> Iterator[tuple[str, list[Change]]]:
             yield "install the agent, so that it can grow", [(guest.id, {"agent": True})]
 
 
-def _reserved(plan: Plan, division: Division, item: Guest | Pool, resource: str) -> Iterator[tuple[str, list[Change]]]:
+def _reserved(
+    plan: Plan, division: Division, item: Guest | Pool, resource: Resource
+) -> Iterator[tuple[str, list[Change]]]:
     """Reserve what it may have; where a pool above keeps to itself, let it draw as well."""
-    r, row = getattr(division, resource), division.position[item.id]
-    if isinstance(item, Guest) and resource == "memory" and not isinstance(item.memory, ThinMemory):
+    r, row = division.of(resource), division.position[item.id]
+    settings = item.of(resource)
+    if isinstance(settings, FixedMemory | ElasticMemory):
         return
     amount = math.floor(float(r.cap[row]))
-    if amount <= getattr(item, resource).reservation:
+    if amount <= settings.reservation:
         return
     shown = format_cpu(amount) if resource == "cpu" else format_memory(amount)
     change: Change = (item.id, {f"{resource}.reservation": amount})
     yield f"reserve {shown}", [change]
-    closed = [pool for pool in pools_above(plan, item) if not getattr(pool, resource).draws]
+    closed = [pool for pool in pools_above(plan, item) if not pool.of(resource).draws]
     if closed:
         names = " and ".join(pool.label for pool in closed)
         draws: list[Change] = [(pool.id, {f"{resource}.draws": True}) for pool in closed]
         yield f"reserve {shown}, and let {names} draw on the pool above", [*draws, change]
 
 
-def _elsewhere(plan: Plan, division: Division, item: Guest | Pool, resource: str) -> Iterator[tuple[str, list[Change]]]:
+def _elsewhere(
+    plan: Plan, division: Division, item: Guest | Pool, resource: Resource
+) -> Iterator[tuple[str, list[Change]]]:
     """Move it to where shares win most, and to the top."""
     key, here = ("pool", item.pool) if isinstance(item, Guest) else ("parent", item.parent)
     if here is not None:
         yield "move it to the top, beside the pools", [(item.id, {key: None})]
-    level = getattr(division, resource).level
+    level = division.of(resource).level
     rows = [row for row in np.argsort(-np.nan_to_num(level, nan=-1.0, posinf=1e300)).tolist() if level[row] > 0]
     places = [division.ids[row] for row in rows if division.ids[row] not in (here, item.id)]
     for place in places[: _MOST_PLACES - 1]:

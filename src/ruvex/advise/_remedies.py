@@ -15,6 +15,7 @@ from ruvex.plan import (
     Guest,
     Plan,
     Pool,
+    Resource,
     ThinMemory,
     change_many,
     change_settings,
@@ -171,7 +172,7 @@ class _Search:
     ) -> Iterator[tuple[str, Change]]:
         """Give single changes that might find what is missing."""
         plan = change_many(self._before.site.plan, changes)
-        resource = "cpu" if is_cpu(refusal.kind) else "memory"
+        resource: Resource = "cpu" if is_cpu(refusal.kind) else "memory"
         if refusal.kind in ("cpu", "memory"):
             if refusal.place is not None:
                 yield from self._of_pool(plan, refusal, resource)
@@ -190,10 +191,10 @@ class _Search:
             if isinstance(item, Guest):
                 yield from _less(item, resource, refusal.shortfall)
 
-    def _of_pool(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+    def _of_pool(self, plan: Plan, refusal: Refusal, resource: Resource) -> Iterator[tuple[str, Change]]:
         assert refusal.place is not None
         pool = plan.pools[plan.pool_index[refusal.place]]
-        settings = getattr(pool, resource)
+        settings = pool.of(resource)
         above = plan.pools[plan.pool_index[pool.parent]].label if pool.parent else "the supply"
         if not settings.draws:
             yield f"let {pool.label} draw on {above}", (pool.id, {f"{resource}.draws": True})
@@ -208,7 +209,7 @@ class _Search:
             text = f"raise the limit of {pool.label} from {_amount(settings.limit, resource)} to"
             yield f"{text} {_amount(more, resource)}", (pool.id, {f"{resource}.limit": more})
 
-    def _of_rules(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+    def _of_rules(self, plan: Plan, refusal: Refusal, resource: Resource) -> Iterator[tuple[str, Change]]:
         percent, per_percent = getattr(plan.rules.set_aside_percent, resource), _per_percent(self._before, resource)
         if percent <= 0 or per_percent <= 0:
             return
@@ -217,7 +218,7 @@ class _Search:
             text = f"set {less:g} % aside instead of {percent:g} %"
             yield text, ("rules", {f"set_aside_percent.{resource}": less})
 
-    def _of_holders(self, plan: Plan, refusal: Refusal, resource: str) -> Iterator[tuple[str, Change]]:
+    def _of_holders(self, plan: Plan, refusal: Refusal, resource: Resource) -> Iterator[tuple[str, Change]]:
         found = 0
         idle = [find_item(plan, holder) for holder, amount in refusal.holders if amount >= refusal.shortfall]
         pools = [item for item in idle if isinstance(item, Pool) and item.id not in self._changed]
@@ -229,7 +230,7 @@ class _Search:
             if found >= _MOST_HOLDERS:
                 return
 
-    def _claiming(self, plan: Plan, refusal: Refusal, resource: str) -> list[Guest]:
+    def _claiming(self, plan: Plan, refusal: Refusal, resource: Resource) -> list[Guest]:
         """Give the other guests at or below the place that is short that claim what is missing, largest first."""
         k, there = 0 if resource == "cpu" else 1, self._before.site.plan.guest_index
         is_node = refusal.kind in ("cpu", "memory")
@@ -244,13 +245,13 @@ class _Search:
                     found.append((claim, guest))
         return [guest for _, guest in sorted(found, key=lambda pair: -pair[0])]
 
-    def _smaller(self, item: Pool | Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:
+    def _smaller(self, item: Pool | Guest, resource: Resource, by: float) -> Iterator[tuple[str, Change]]:
         if isinstance(item, Guest):
             yield from _less(item, resource, by)
         else:
             # Only what nobody in it claims can be given back without anyone losing a promise.
             node, k = self._before.node_of(item.id), 0 if resource == "cpu" else 1
-            reservation = getattr(item, resource).reservation
+            reservation = item.of(resource).reservation
             less = math.floor(reservation - by)
             if less >= float(self._before.sums.nodes[k, node]):
                 text = f"take {_amount(reservation - less, resource)} that nobody claims from {item.label}"
@@ -281,7 +282,7 @@ class _Search:
         yield f"give {host.label} {format_memory(space)} of spill space", (host.id, {"spill_mib": space})
 
 
-def _per_percent(claims: Claims, resource: str) -> float:
+def _per_percent(claims: Claims, resource: Resource) -> float:
     """Give what one percent set aside comes to."""
     return float(claims.sums.gross[0 if resource == "cpu" else 1].sum()) / 100
 
@@ -297,7 +298,7 @@ def _of_volumes(plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:
     yield text, (host.id, {"bank.spill_volumes": [*volumes, more]})
 
 
-def _less(guest: Guest, resource: str, by: float) -> Iterator[tuple[str, Change]]:
+def _less(guest: Guest, resource: Resource, by: float) -> Iterator[tuple[str, Change]]:
     """Give what a guest could do with less of."""
     memory = guest.memory
     if resource == "cpu":
@@ -320,5 +321,5 @@ def _less(guest: Guest, resource: str, by: float) -> Iterator[tuple[str, Change]
         yield f"lower the {name} of {guest.label} from {change}", (guest.id, {key: less})
 
 
-def _amount(value: float, resource: str) -> str:
+def _amount(value: float, resource: Resource) -> str:
     return format_cpu(value) if resource == "cpu" else format_memory(value)

@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from ruvex.engine import rows
-from ruvex.plan import SHARES_STANDARD, EditError
+from ruvex.plan import SHARES_STANDARD, EditError, Resource
 from ruvex.promise import Claims, budget_of
 
 Setting = Literal["reservation", "limit", "shares"]
 
 
-def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> float:
+def amount_to_split(claims: Claims, pools: Sequence[str], resource: Resource) -> float:
     """Give what some pools of one parent may be promised together, MHz or MiB, 0 if nothing.
 
     At the top that is the supply less what is set aside and, for memory, less the overhead of all guests of the plan,
@@ -39,7 +39,7 @@ def amount_to_split(claims: Claims, pools: Sequence[str], resource: str) -> floa
 
 
 def split_among(
-    claims: Claims, percents: Mapping[str, float], resource: str, setting: Setting
+    claims: Claims, percents: Mapping[str, float], resource: Resource, setting: Setting
 ) -> list[tuple[str, Mapping[str, Any]]]:
     """Give each pool its percentage of what can be promised, as reservation, limit or shares.
 

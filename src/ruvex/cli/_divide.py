@@ -10,8 +10,8 @@ from typing import Final
 from rich.cells import cell_len, set_cell_size
 
 from ruvex.cli._why import print_why
-from ruvex.divide import RESOURCES, Division, PlacePart, ResourceDivision, divide, places_of
-from ruvex.plan import THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
+from ruvex.divide import Division, PlacePart, ResourceDivision, divide, places_of
+from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
 from ruvex.site import site_of
 
 _WIDTH: Final = 100
@@ -74,7 +74,7 @@ def _print_hosts(division: Division, plan: Plan) -> None:
     print(f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}")
     for name, title, scale, unit in (("cpu", "CPU", _GHZ_MHZ, "GHz"), ("memory", "Memory", _GIB_MIB, "GiB")):
         assert name in RESOURCES
-        resource: ResourceDivision = getattr(division, name)
+        resource: ResourceDivision = division.of(name)
         for place in places_of(resource):
             part = PlacePart(division, resource, place)
             where = f"the bank of {labels.get(part.host, '')}" if part.kind == "bank" else labels.get(part.host, "")

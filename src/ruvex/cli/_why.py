@@ -10,17 +10,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from ruvex.advise import Amount, Move, ladder_lines, moves_for
-from ruvex.divide import (
-    RESOURCES,
-    Division,
-    Ladder,
-    Shifts,
-    divide,
-    ladder_of,
-    site_shares,
-    who_has_it,
-)
-from ruvex.plan import EditError, Plan, PlanFile, format_cpu, format_memory, format_time
+from ruvex.divide import Division, Ladder, Shifts, divide, ladder_of, site_shares, who_has_it
+from ruvex.plan import RESOURCES, EditError, Plan, PlanFile, format_cpu, format_memory, format_time
 from ruvex.site import site_of
 
 _NAMES: Final = {"cpu": "CPU", "memory": "Memory"}
@@ -54,7 +45,7 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
         return
     print(f"{_label(plan, item)} at {format_time(division.at_s)}")
     for name in RESOURCES:
-        part = float(site_shares(division, getattr(division, name))[division.position[item]])
+        part = float(site_shares(division, division.of(name))[division.position[item]])
         print("\n".join(_lines(plan, division, ladders[name], having.get(name), moves[name], part)))
 
 

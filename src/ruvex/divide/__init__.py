@@ -7,13 +7,12 @@ from ruvex.divide._division import Division, PlacePart, divide, places_of
 from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
 from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
-from ruvex.divide._resource import RESOURCES, ResourceDivision
+from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve
 from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 
 __all__ = [
     "CAUSES",
-    "RESOURCES",
     "Causes",
     "Day",
     "Demand",

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
+from ruvex.plan import Resource
 
 if TYPE_CHECKING:
     from ruvex.divide._division import Division
@@ -43,7 +44,7 @@ class Causes:
         return CAUSES[self.code[row]]
 
 
-def causes_of(division: Division, resource: str) -> Causes:
+def causes_of(division: Division, resource: Resource) -> Causes:
     """Find for every row of ``cpu`` or ``memory`` what stops it from having more; worked out once for a division.
 
     A guest that has all it may have is stopped by its own setting; one that has less, by the nearest pool above it
@@ -56,9 +57,9 @@ def causes_of(division: Division, resource: str) -> Causes:
     return found
 
 
-def _find(division: Division, resource: str) -> Causes:
+def _find(division: Division, resource: Resource) -> Causes:
     site, solved, layout = division.site, division.solved, division.layout
-    of, trees = getattr(division, resource), site.forest.trees
+    of, trees = division.of(resource), site.forest.trees
     count, pools = site.guests.shape[1], layout.parent.size
     least = _NOISE * max(1.0, of.supply)
     stops, codes = np.empty(trees.nodes.shape[1], dtype=np.int64), np.empty(count, dtype=np.int64)

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from ruvex.divide._causes import Causes, causes_of
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._layers import Layers
-from ruvex.divide._resource import RESOURCES, ResourceDivision
+from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, Solved, solve, solve_as_one
 from ruvex.engine import rows as r
+from ruvex.plan import RESOURCES, Resource
 from ruvex.site import Layout, Site, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
@@ -115,6 +116,10 @@ class Division:
         """Memory, MiB."""
         return ResourceDivision(self.solved, self._sums, 1)
 
+    def of(self, resource: Resource) -> ResourceDivision:
+        """Give the division of one resource."""
+        return self.cpu if resource == "cpu" else self.memory
+
     @cached_property
     def layers(self) -> Layers:
         """Where each row's memory lies, and what is missing of it."""
@@ -138,8 +143,8 @@ class Division:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
         return {"plan": self.plan_name, "at": self.at_s} | {name: self._resource_json(name) for name in RESOURCES}
 
-    def _resource_json(self, name: str) -> dict[str, Any]:
-        resource: ResourceDivision = getattr(self, name)
+    def _resource_json(self, name: Resource) -> dict[str, Any]:
+        resource = self.of(name)
         causes = causes_of(self, name)
         columns = [getattr(resource, column).tolist() for column in _COLUMNS]
         several, pools = len(self.site.plan.hosts) > 1, self.layout.parent.size

@@ -11,9 +11,10 @@ import numpy as np
 from ruvex.divide._causes import CAUSES, causes_of
 from ruvex.divide._division import Division
 from ruvex.divide._parts import Shifts, shifts_between
-from ruvex.divide._resource import RESOURCES, ResourceDivision
+from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import solve
 from ruvex.engine import rows
+from ruvex.plan import RESOURCES, Resource
 from ruvex.site import Site
 
 RungKind = Literal["promised", "lent", "broken", "won", "headroom"]
@@ -74,7 +75,7 @@ class Ladder:
     """
 
     item: str
-    resource: str
+    resource: Resource
     delivered: float
     wanted: float
     held: float
@@ -88,7 +89,7 @@ class Ladder:
     host: str | None
 
 
-def ladder_of(division: Division, item: str, resource: str) -> Ladder:
+def ladder_of(division: Division, item: str, resource: Resource) -> Ladder:
     """Explain what a guest or pool gets of ``cpu`` or ``memory``.
 
     Raises
@@ -96,7 +97,7 @@ def ladder_of(division: Division, item: str, resource: str) -> Ladder:
     KeyError
         The division has no such row.
     """
-    r: ResourceDivision = getattr(division, resource)
+    r: ResourceDivision = division.of(resource)
     row = division.position[item]
     delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
     weight, peer_weight, peers = _competitors(division, r, row)
@@ -156,8 +157,8 @@ def _rungs(r: ResourceDivision, row: int) -> tuple[Rung, ...]:
     return (*(Rung(kind, amount) for kind, amount in parts[:-1]), Rung(parts[-1][0], last))
 
 
-def _stops(division: Division, resource: str, row: int) -> tuple[Stop, ...]:
-    r: ResourceDivision = getattr(division, resource)
+def _stops(division: Division, resource: Resource, row: int) -> tuple[Stop, ...]:
+    r: ResourceDivision = division.of(resource)
     unmet, causes = float(r.unmet[row]), causes_of(division, resource)
     if not causes.code[row]:
         return ()
@@ -196,7 +197,7 @@ def _path(division: Division, r: ResourceDivision, row: int) -> tuple[tuple[str 
     return ((None, supply, wanted), *reversed(way))
 
 
-def who_has_it(site: Site, division: Division, item: str) -> Mapping[str, Shifts]:
+def who_has_it(site: Site, division: Division, item: str) -> Mapping[Resource, Shifts]:
     """Tell who holds what a row lacks: those who would have to pay if it were promised all it may have.
 
     The answer is another division in which that promise stands, compared with this one, for each resource of which
@@ -213,7 +214,7 @@ def who_has_it(site: Site, division: Division, item: str) -> Mapping[str, Shifts
     guests, pools = site.guests.copy(), site.pools.copy()
     thing = int(site.layout.things[row])
     for k, name in enumerate(RESOURCES):
-        cap = float(getattr(division, name).cap[row])
+        cap = float(division.of(name).cap[row])
         if thing < pools.shape[2]:
             pools[rows.P_RESERVATION, k, thing] = cap
             continue
@@ -226,8 +227,8 @@ def who_has_it(site: Site, division: Division, item: str) -> Mapping[str, Shifts
     )
     found = {}
     for name in RESOURCES:
-        before: ResourceDivision = getattr(division, name)
-        losses = shifts_between(before, getattr(promised, name)).losses
+        before: ResourceDivision = division.of(name)
+        losses = shifts_between(before, promised.of(name)).losses
         if losses.rows.size and before.unmet[row] > _NOISE * max(1.0, before.supply):
             found[name] = losses
     return found

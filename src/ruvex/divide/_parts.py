@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide._division import Division
 from ruvex.divide._resource import ResourceDivision
+from ruvex.plan import Resource
 
 Floats = NDArray[np.float64]
 
@@ -88,12 +89,12 @@ def shifts_between(before: ResourceDivision, after: ResourceDivision) -> Shifts:
     return Shifts(rows, change[rows])
 
 
-def shifts_by_guest(before: Division, after: Division, resource: str) -> Shifts:
+def shifts_by_guest(before: Division, after: Division, resource: Resource) -> Shifts:
     """Compare one resource of two divisions whose rows may be other ones; rows are those of ``after``.
 
     A guest that is new gains all it gets; what one got that is gone does not show.
     """
-    old, new = getattr(before, resource), getattr(after, resource)
+    old, new = before.of(resource), after.of(resource)
     if before.ids is after.ids:
         return shifts_between(old, new)
     rows = np.array([before.position.get(item_id, -1) for item_id in after.ids], dtype=np.int64)

@@ -16,7 +16,6 @@ from ruvex.site import ClaimSums, set_aside
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-RESOURCES: Final = ("cpu", "memory")
 _SETTINGS: Final = (
     (r.G_CPU_RESERVATION, r.G_RESERVATION),
     (r.G_CPU_LIMIT, r.G_LIMIT),

@@ -49,6 +49,7 @@ from ruvex.plan._model import (
 from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
 from ruvex.plan._pools import pools_above, pools_within
 from ruvex.plan._problems import problems_of
+from ruvex.plan._resources import RESOURCES, Resource, resource_of
 from ruvex.plan._rules import (
     ElasticPace,
     GuestOverhead,
@@ -80,6 +81,7 @@ from ruvex.plan._units import (
 
 __all__ = [
     "FORMAT",
+    "RESOURCES",
     "SHARES_STANDARD",
     "SUFFIX",
     "THIN_SPACE",
@@ -119,6 +121,7 @@ __all__ = [
     "Pressure",
     "Problem",
     "Reclaim",
+    "Resource",
     "Rules",
     "RuvexError",
     "SetAside",
@@ -170,6 +173,7 @@ __all__ = [
     "remove_items",
     "rename_plan",
     "replace_item",
+    "resource_of",
     "shift_item",
     "slug_of",
     "with_settings",

@@ -26,6 +26,7 @@ from ruvex.plan._fields import (
     Time,
     Whole,
 )
+from ruvex.plan._resources import Resource
 from ruvex.plan._rules import Rules
 from ruvex.plan._signals import Signal
 
@@ -128,6 +129,10 @@ class Pool(Item):
     weighs: Literal["as-one", "by-members"] = "as-one"
     cpu: PoolCpu = PoolCpu()
     memory: PoolMemory = PoolMemory()
+
+    def of(self, resource: Resource) -> PoolCpu | PoolMemory:
+        """Give its settings of one resource."""
+        return self.cpu if resource == "cpu" else self.memory
 
 
 class GuestCpu(Model):
@@ -239,6 +244,10 @@ class Guest(Item):
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
     demand: Demand = Demand()
+
+    def of(self, resource: Resource) -> GuestCpu | Memory:
+        """Give its settings of one resource."""
+        return self.cpu if resource == "cpu" else self.memory
 
     @property
     def in_bank(self) -> bool:

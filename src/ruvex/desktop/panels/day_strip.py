@@ -23,8 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
-from ruvex.divide import RESOURCES
-from ruvex.plan import format_time
+from ruvex.plan import RESOURCES, format_time
 
 STEP_S: Final = 300.0
 LONG_STEP_S: Final = 3600.0
@@ -191,7 +190,7 @@ class DayStrip(QWidget):
     def _paint_now(self, painter: QPainter) -> None:
         """Write at the right what is wanted now, in percent of the supply."""
         for name in RESOURCES:
-            resource, band = getattr(self._desk.look.division, name), self._band(name)
+            resource, band = self._desk.look.division.of(name), self._band(name)
             is_tight = resource.total_wanted > resource.supply
             painter.setPen(self._theme.colours.head_text if is_tight else self._theme.colours.head_muted)
             text = percent(resource.total_wanted, resource.supply) if resource.supply > 0 else "–"

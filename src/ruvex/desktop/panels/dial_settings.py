@@ -17,6 +17,7 @@ from ruvex.plan import (
     Pool,
     PoolCpu,
     PoolMemory,
+    Resource,
     ThinMemory,
 )
 
@@ -53,7 +54,7 @@ class DialSettings:
     snap: float
 
 
-def dial_settings(plan: Plan, division: Division, item: Guest | Pool, resource: str) -> DialSettings:
+def dial_settings(plan: Plan, division: Division, item: Guest | Pool, resource: Resource) -> DialSettings:
     """Give the dials of one resource of the selected guest or pool."""
     most = _most(plan, division, item, resource)
     settings = item.cpu if resource == "cpu" else item.memory
@@ -77,7 +78,9 @@ def dial_settings(plan: Plan, division: Division, item: Guest | Pool, resource: 
     return DialSettings(handles, settings.shares, headroom, top, float(snap))
 
 
-def _limited(resource: str, settings: GuestCpu | PoolCpu | PoolMemory | ThinMemory, most: float) -> tuple[Handle, ...]:
+def _limited(
+    resource: Resource, settings: GuestCpu | PoolCpu | PoolMemory | ThinMemory, most: float
+) -> tuple[Handle, ...]:
     limit = math.inf if settings.limit is None else settings.limit
     bound = most if isinstance(settings, GuestCpu | ThinMemory) else math.inf
     lowest = max(settings.reservation, 1.0)
@@ -87,10 +90,10 @@ def _limited(resource: str, settings: GuestCpu | PoolCpu | PoolMemory | ThinMemo
     )
 
 
-def _most(plan: Plan, division: Division, item: Guest | Pool, resource: str) -> float:
+def _most(plan: Plan, division: Division, item: Guest | Pool, resource: Resource) -> float:
     """Give the most an item could have: a guest its vCPUs or its size, a pool the supply."""
     row = division.position[item.id]
-    figures = getattr(division, resource)
+    figures = division.of(resource)
     if isinstance(item, Pool):
         return float(figures.supply) or max(float(figures.wanted[row]), _UNSHOWN_TOP[resource])
     if resource == "memory":

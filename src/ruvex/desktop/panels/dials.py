@@ -30,8 +30,21 @@ from ruvex.desktop.state.figures import (
     percent,
 )
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
-from ruvex.divide import RESOURCES, Division, causes_of, looks_same, peer_weights, site_shares
-from ruvex.plan import EditError, Guest, Plan, Pool, ThinMemory, UnitError, find_item, get_setting, has_setting
+from ruvex.divide import Division, causes_of, looks_same, peer_weights, site_shares
+from ruvex.plan import (
+    RESOURCES,
+    EditError,
+    Guest,
+    Plan,
+    Pool,
+    Resource,
+    ThinMemory,
+    UnitError,
+    find_item,
+    get_setting,
+    has_setting,
+    resource_of,
+)
 from ruvex.promise import budget_of
 
 _BODY: Final = 158
@@ -180,10 +193,8 @@ class Dials(QWidget):
         for name in RESOURCES:
             # While one dial moves the other one mostly stands still, and need not be worked out again.
             is_moving = shown[2] and self._shown[2] and shown[0].ids is division.ids
-            same_settings = (
-                shown[1] is not None and shown[1].id == item.id and getattr(shown[1], name) == getattr(item, name)
-            )
-            if not (is_moving and same_settings and looks_same(getattr(shown[0], name), getattr(division, name))):
+            same_settings = shown[1] is not None and shown[1].id == item.id and shown[1].of(name) == item.of(name)
+            if not (is_moving and same_settings and looks_same(shown[0].of(name), division.of(name))):
                 self._show_item(item, name)
 
     def _show_supply(self) -> None:
@@ -192,7 +203,7 @@ class Dials(QWidget):
         self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
         self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
         for name, dial in self.dials.items():
-            r, unit = getattr(division, name), self._desk.units.common(name)
+            r, unit = division.of(name), self._desk.units.common(name)
             dial.set_editable(False)
             dial.show_fields({})
             whole = max(r.supply, r.total_wanted, r.promised, 1.0)
@@ -242,7 +253,7 @@ class Dials(QWidget):
         if isinstance(item, Guest):
             facts += self._guest_facts(item, row)
         else:
-            if any(getattr(division, name).node_broken[row] for name in RESOURCES):
+            if any(division.of(name).node_broken[row] for name in RESOURCES):
                 facts.append("its members are promised more than it has")
             facts += [self._budget_fact(item, name) for name in RESOURCES]
         self._facts.setText("\n".join(facts))
@@ -258,16 +269,16 @@ class Dials(QWidget):
             facts.append(f"needs {figure_with_unit(memory.size - memory.reservation, unit)} of spill space")
         return facts
 
-    def _budget_fact(self, pool: Pool, name: str) -> str:
+    def _budget_fact(self, pool: Pool, name: Resource) -> str:
         budget, unit = budget_of(self._desk.document.claims, pool.id, name), self._desk.units.common(name)
         drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
         free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
         reserved = figure(budget.reservation, unit)
         return f"{NAME[name]}: {figure(budget.claimed, unit)} of {reserved} claimed{drawn}, {free}"
 
-    def _show_item(self, item: Guest | Pool, name: str) -> None:
+    def _show_item(self, item: Guest | Pool, name: Resource) -> None:
         division, dial = self._desk.look.division, self.dials[name]
-        r, row = getattr(division, name), division.position[item.id]
+        r, row = division.of(name), division.position[item.id]
         settings = dial_settings(self._desk.look.plan, division, item, name)
         keys = {handle.key: handle.name for handle in settings.handles}
         if settings.headroom_percent is not None:
@@ -293,15 +304,14 @@ class Dials(QWidget):
         top_pool = int(division.top_pool[row])
         hue = None if top_pool < 0 else top_pool
         before = self._desk.look.before
-        has_ghost = before is not None and before.ids is division.ids
-        ghost = float(getattr(before, name).delivered[row]) if has_ghost else None
+        ghost = float(before.of(name).delivered[row]) if before is not None and before.ids is division.ids else None
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
             ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
         dial.show_met(self._met_text(item, name, row))
 
-    def _met_text(self, item: Guest | Pool, name: str, row: int) -> str:
-        r = getattr(self._desk.look.division, name)
+    def _met_text(self, item: Guest | Pool, name: Resource, row: int) -> str:
+        r = self._desk.look.division.of(name)
         if not self._desk.look.division.on[row]:
             return ""
         unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
@@ -352,7 +362,7 @@ class Dials(QWidget):
         item = self._desk.selection.item
         if item is None:
             return
-        resource = key.split(".")[0]
+        resource = resource_of(key)
         settings = dial_settings(self._desk.look.plan, self._desk.look.division, item, resource)
         if key.endswith((".shares", ".headroom_percent")):
             step, low, high = (10.0, 1.0, math.inf) if key.endswith(".shares") else (1.0, 0.0, math.inf)
@@ -377,7 +387,7 @@ class Dials(QWidget):
             self._try(key, value)
 
     def _read(self, key: str, text: str, item: Guest | Pool) -> float | None:
-        resource, _, setting = key.partition(".")
+        resource, setting = resource_of(key), key.partition(".")[2]
         if setting == "limit" and text.strip().lower() in ("", "no limit", "none", "no"):
             return None
         if setting == "shares":
@@ -388,7 +398,7 @@ class Dials(QWidget):
         return parse(text, unit, self._desk.look.plan, item if isinstance(item, Guest) else None)
 
     def _refuse(self, key: str, reason: str) -> None:
-        self.dials[key.split(".")[0]].fields[key].refuse(reason)
+        self.dials[resource_of(key)].fields[key].refuse(reason)
         self._desk.trial.not_accepted.emit(reason)
 
     def _on_refused_changed(self) -> None:
@@ -425,7 +435,7 @@ class Dials(QWidget):
             self._refuse(key, str(error))
             return
         self._desk.trial.not_accepted.emit("")
-        self.dials[key.split(".")[0]].fields[key].accept()
+        self.dials[resource_of(key)].fields[key].accept()
 
 
 def find_setting_owner(plan: Plan, target: str) -> Guest | Pool:

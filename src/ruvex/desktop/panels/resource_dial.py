@@ -15,7 +15,7 @@ from ruvex.desktop.kit.track import Mark, Track
 from ruvex.desktop.panels.dial_settings import DialSettings
 from ruvex.desktop.state.figures import NAME, typed
 from ruvex.desktop.state.units import Unit
-from ruvex.plan import SHARES_STANDARD
+from ruvex.plan import SHARES_STANDARD, Resource
 
 _CHOICES: Final = (("½×", 0.5), ("1×", 1.0), ("1½×", 1.5), ("2×", 2.0), ("3×", 3.0))
 _NO_LIMIT: Final = "no limit"
@@ -41,7 +41,7 @@ class ResourceDial(QWidget):
 
     shares_chosen = pyqtSignal(str, float)
 
-    def __init__(self, resource: str, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, resource: Resource, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.resource = resource
         self._theme = theme

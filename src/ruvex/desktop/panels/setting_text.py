@@ -7,7 +7,7 @@ from typing import Final
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, typed
-from ruvex.plan import find_item, format_number
+from ruvex.plan import Resource, find_item, format_number, resource_of
 
 SETTING_NAMES: Final = {
     "reservation": "reservation", "limit": "limit", "floor": "floor", "boot": "boot size", "ceiling": "ceiling",
@@ -17,7 +17,7 @@ SETTING_NAMES: Final = {
 
 def setting_edit_text(desk: Desk, ids: Sequence[str], key: str, value: float | None) -> str:
     """Name the change of a dial of one item or of several, with its values before and after."""
-    resource, _, setting = key.partition(".")
+    resource, setting = resource_of(key), key.partition(".")[2]
     what = f"{NAME[resource]} {SETTING_NAMES[setting]}"
     after = _value_text(desk, ids[0], resource, setting, value)
     if len(ids) > 1:
@@ -27,7 +27,7 @@ def setting_edit_text(desk: Desk, ids: Sequence[str], key: str, value: float | N
     return f"{getattr(item, 'label', ids[0])} {what} {before} → {after}"
 
 
-def _value_text(desk: Desk, item_id: str, resource: str, setting: str, value: float | None) -> str:
+def _value_text(desk: Desk, item_id: str, resource: Resource, setting: str, value: float | None) -> str:
     if value is None:
         return "none"
     if setting == "shares":

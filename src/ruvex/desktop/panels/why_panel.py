@@ -16,7 +16,8 @@ from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit
 from ruvex.desktop.state.steps import settings_step
-from ruvex.divide import RESOURCES, Shifts, ladder_of, looks_same, who_has_it
+from ruvex.divide import Shifts, ladder_of, looks_same, who_has_it
+from ruvex.plan import RESOURCES, Resource
 
 _HEIGHT: Final = 176
 _PART_OF_WINDOW: Final = 22  # percent
@@ -25,7 +26,7 @@ _FIGURES: Final = 78
 _MOST_NAMED: Final = 4
 _SUBJECT: Final = "why"
 
-_Answer = tuple[Mapping[str, Shifts], Mapping[str, Sequence[Move]]]
+_Answer = tuple[Mapping[Resource, Shifts], Mapping[Resource, Sequence[Move]]]
 
 
 class LadderLines(QWidget):
@@ -78,7 +79,7 @@ class LadderLines(QWidget):
 class _Side(QWidget):
     """The panel of one resource."""
 
-    def __init__(self, resource: str, desk: Desk, theme: Theme, parent: QWidget) -> None:
+    def __init__(self, resource: Resource, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._resource, self._desk, self._theme = resource, desk, theme
         self.ladder = LadderLines(theme, self)
@@ -197,7 +198,7 @@ class WhyPanel(QScrollArea):
         is_moving = self._desk.look.before is not None and shown.ids is division.ids
         for name, side in self.sides.items():
             # A dial that is on its way mostly leaves the other resource as it is.
-            if not (is_moving and looks_same(getattr(shown, name), getattr(division, name))):
+            if not (is_moving and looks_same(shown.of(name), division.of(name))):
                 side.show_ladder()
         # While a dial moves, or an offer is only looked at, the answers stand: they are about the plan as it is.
         if self._desk.look.before is None:

@@ -18,8 +18,8 @@ from ruvex.desktop.sheets.rules_fields import SECTIONS, SHARING
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.figures import figure_with_unit
-from ruvex.divide import RESOURCES, Division
-from ruvex.plan import get_setting
+from ruvex.divide import Division
+from ruvex.plan import RESOURCES, Resource, get_setting
 
 _LINE: Final = 18
 _LACKS: Final = 1e-6
@@ -71,8 +71,8 @@ class BeforeAfter(QWidget):
         painter.end()
 
 
-def _short(division: Division, resource: str) -> int:
-    r = getattr(division, resource)
+def _short(division: Division, resource: Resource) -> int:
+    r = division.of(resource)
     return int(np.sum((r.unmet > _LACKS * np.maximum(1.0, r.wanted)) & np.isnan(r.level)))
 
 
@@ -181,7 +181,7 @@ class RulesPage(ItemPage):
         lines = []
         for name in RESOURCES:
             unit, word = units.common(name), "CPU" if name == "cpu" else "memory"
-            both = [getattr(division, name) for division in (before, after)]
+            both = [division.of(name) for division in (before, after)]
             lines.append((f"guests short of {word}", *(str(_short(division, name)) for division in (before, after))))
             lacking = [figure_with_unit(float(r.unmet[np.isnan(r.level)].sum()), unit) for r in both]
             lines.append((f"{word} lacking", *lacking))

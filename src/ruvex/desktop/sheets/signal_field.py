@@ -14,7 +14,18 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLa
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.state.desk import Desk
-from ruvex.plan import Bursts, Daily, Guest, Signal, Steps, format_cpu, format_memory, format_time, get_setting
+from ruvex.plan import (
+    Bursts,
+    Daily,
+    Guest,
+    Resource,
+    Signal,
+    Steps,
+    format_cpu,
+    format_memory,
+    format_time,
+    get_setting,
+)
 from ruvex.site import gather_signals
 
 _HEIGHT: Final = 86
@@ -101,7 +112,12 @@ class Curve(QWidget):
         return QSize(200, self._theme.px(_HEIGHT))
 
     def show_signal(
-        self, signal: Dump, evaluate: Callable[[Dump], np.ndarray[Any, Any]], day_s: float, most: float, resource: str
+        self,
+        signal: Dump,
+        evaluate: Callable[[Dump], np.ndarray[Any, Any]],
+        day_s: float,
+        most: float,
+        resource: Resource,
     ) -> None:
         """Show a signal; ``most`` is what the guest can use, so that its curve has room to grow."""
         self._signal, self._evaluate, self._day_s, self._resource = signal, evaluate, day_s, resource
@@ -308,7 +324,7 @@ class SignalField(QWidget):
         super().__init__(parent)
         self.name = name
         self._key, self._desk, self._theme = key, desk, theme
-        self._resource = "cpu" if key == "demand.cpu" else "memory"
+        self._resource: Resource = "cpu" if key == "demand.cpu" else "memory"
         self._signal: Signal = 0.0
         self._label = QLabel(name, self)
         self.chooser = QComboBox(self)

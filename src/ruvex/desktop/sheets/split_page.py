@@ -14,8 +14,7 @@ from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure_with_unit, parse_plain
 from ruvex.desktop.state.steps import Step, settings_step
-from ruvex.divide import RESOURCES
-from ruvex.plan import EditError, Pool, UnitError
+from ruvex.plan import RESOURCES, EditError, Pool, UnitError
 
 _KINDS: Final = (("reservation", "as reservation"), ("limit", "as limit"), ("shares", "as shares"))
 
@@ -166,7 +165,7 @@ class SplitPage(Page):
         kind, told = self.kind.currentData(), []
         for name, box in self.resources.items():
             if box.isChecked():
-                value = getattr(getattr(pool, name), kind)
+                value = getattr(pool.of(name), kind)
                 unit = self._desk.units.common(name)
                 told.append(f"{value:g} shares" if kind == "shares" else figure_with_unit(value, unit))
         return ", ".join(told)

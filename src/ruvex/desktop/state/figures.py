@@ -13,6 +13,7 @@ from ruvex.plan import (
     THIN_SPACE,
     Guest,
     Plan,
+    Resource,
     UnitError,
     format_cpu,
     format_memory,
@@ -50,7 +51,7 @@ def figure_with_unit(value: float, unit: Unit, *, signed: bool = False) -> str:
     return f"{figure(value, unit, signed=signed)}{THIN_SPACE}{unit.name}"
 
 
-def in_all_units(value: float, resource: str, units: Units, item_id: str | None) -> str:
+def in_all_units(value: float, resource: Resource, units: Units, item_id: str | None) -> str:
     """Write MHz or MiB in every unit that means something for a guest or pool."""
     words = {OF_HOST: "% of the host", OF_OWN: "% of its vCPUs"}
     written = {

@@ -9,8 +9,8 @@ from typing import Final
 
 import numpy as np
 
-from ruvex.divide import RESOURCES, Division
-from ruvex.plan import Guest, Plan, Pool
+from ruvex.divide import Division
+from ruvex.plan import RESOURCES, Guest, Plan, Pool
 
 ORDERS: Final[Mapping[str, str]] = {"tree": "in plan order", "hurt": "worst hit first", "name": "by name"}
 """The orders among peers, and what they are called."""
@@ -138,7 +138,7 @@ def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str)
     if order == "hurt":
         parts = []
         for name in RESOURCES:
-            r = getattr(division, name)
+            r = division.of(name)
             parts.append(np.divide(r.unmet, r.wanted, out=np.zeros(count), where=r.wanted > 0))
         keys: list[float] | list[str] = (-np.maximum.reduce(parts)).round(9).tolist()
     else:

@@ -12,8 +12,8 @@ from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
-from ruvex.divide import RESOURCES, Division, Shifts, shifts_by_guest
-from ruvex.plan import EditError, find_item, get_setting
+from ruvex.divide import Division, Shifts, shifts_by_guest
+from ruvex.plan import RESOURCES, EditError, Resource, find_item, get_setting
 from ruvex.promise import claims_of, refusal_between
 
 
@@ -35,7 +35,7 @@ class Effect:
 
     text: str
     ids: tuple[str, ...]
-    shifts: Mapping[str, Shifts]
+    shifts: Mapping[Resource, Shifts]
     in_passing: str = ""
 
 

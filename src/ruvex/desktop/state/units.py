@@ -9,7 +9,7 @@ from typing import Final
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.look import Look
-from ruvex.plan import Guest, Plan, find_item, pools_within
+from ruvex.plan import Guest, Plan, Resource, find_item, pools_within
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Unit:
         How many MHz or MiB one of it is.
     """
 
-    resource: str
+    resource: Resource
     name: str
     per: float
 
@@ -35,7 +35,7 @@ ABSOLUTE: Final = {"cpu": GHZ, "memory": GIB}
 OF_HOST: Final = "% of host"
 OF_OWN: Final = "% of own vCPUs"
 CORES: Final = "cores"
-CHOICES: Final[dict[str, Sequence[str]]] = {"cpu": ("GHz", OF_HOST, OF_OWN, CORES), "memory": ("GiB", OF_HOST)}
+CHOICES: Final[dict[Resource, Sequence[str]]] = {"cpu": ("GHz", OF_HOST, OF_OWN, CORES), "memory": ("GiB", OF_HOST)}
 
 
 class Units(QObject):
@@ -54,35 +54,35 @@ class Units(QObject):
         self._look = look
         self._chosen = {name: choices[0] for name, choices in CHOICES.items()}
 
-    def chosen(self, resource: str) -> str:
+    def chosen(self, resource: Resource) -> str:
         """Give the name of the unit in force."""
         return self._chosen[resource]
 
-    def choose(self, resource: str, name: str) -> None:
+    def choose(self, resource: Resource, name: str) -> None:
         """Put another unit in force; a name that is none is passed over."""
         if name in CHOICES[resource] and name != self._chosen[resource]:
             self._chosen[resource] = name
             self.changed.emit()
 
-    def next(self, resource: str) -> None:
+    def next(self, resource: Resource) -> None:
         """Go on to the next unit."""
         choices = CHOICES[resource]
         self.choose(resource, choices[(choices.index(self._chosen[resource]) + 1) % len(choices)])
 
-    def common(self, resource: str) -> Unit:
+    def common(self, resource: Resource) -> Unit:
         """Give the unit for figures of several guests together, such as axes and sums."""
         chosen = self._chosen[resource]
         return ABSOLUTE[resource] if chosen == OF_OWN else self._unit(resource, chosen, None)
 
-    def of(self, resource: str, item_id: str | None) -> Unit:
+    def of(self, resource: Resource, item_id: str | None) -> Unit:
         """Give the unit for the figures of a guest or pool; for None that of the supply."""
         return self._unit(resource, self._chosen[resource], item_id)
 
-    def all_of(self, resource: str, item_id: str | None) -> list[Unit]:
+    def all_of(self, resource: Resource, item_id: str | None) -> list[Unit]:
         """Give every unit in which a figure of a guest or pool can be read."""
         return [self._unit(resource, name, item_id) for name in CHOICES[resource]]
 
-    def _unit(self, resource: str, name: str, item_id: str | None) -> Unit:
+    def _unit(self, resource: Resource, name: str, item_id: str | None) -> Unit:
         plan, absolute = self._look.plan, ABSOLUTE[resource]
         if name == absolute.name or not plan.hosts:
             return absolute

@@ -31,7 +31,8 @@ from ruvex.desktop.views.division.reader_tree import ReaderTree
 from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.desktop.views.division.story import row_story
 from ruvex.desktop.views.division.underlay import Underlay
-from ruvex.divide import RESOURCES, looks_same
+from ruvex.divide import looks_same
+from ruvex.plan import RESOURCES, Resource
 
 GUEST_ROW: Final = 22
 POOL_ROW: Final = 26
@@ -85,7 +86,7 @@ class Butterfly(QAbstractScrollArea):
         self._order, self._wanted, self._axis_mode = "tree", "", "common"
         self.row_list = RowList()
         self.columns: Frame = frame_for(1000, 1.0)
-        self.axes: dict[str, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
+        self.axes: dict[Resource, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self._row_painter = RowPainter(desk, theme)
         self._shown = desk.look.division
         self._named = desk.look.plan
@@ -204,7 +205,7 @@ class Butterfly(QAbstractScrollArea):
         is_moving = self._desk.look.before is not None
         if is_moving and self._was_moving and shown.ids is division.ids:
             for name in RESOURCES:
-                if not looks_same(getattr(shown, name), getattr(division, name)):
+                if not looks_same(shown.of(name), division.of(name)):
                     self.viewport().update(self.wing_rect(name, self.viewport().height()))
         else:
             if not is_moving:
@@ -223,7 +224,7 @@ class Butterfly(QAbstractScrollArea):
         left, right = self.columns.names
         return QRect(0, 0, left, height) if name == "cpu" else QRect(right, 0, self.columns.width - right, height)
 
-    def wing_at(self, x: float) -> str | None:
+    def wing_at(self, x: float) -> Resource | None:
         """Give the resource whose wing covers an x, None between them."""
         left, right = self.columns.names
         return "cpu" if x < left else "memory" if x >= right else None
@@ -231,11 +232,14 @@ class Butterfly(QAbstractScrollArea):
     def _lay_out_axes(self) -> None:
         self.columns = frame_for(self.viewport().width(), self._theme.scale)
         division = self._desk.look.division
-        for name, zero, end, step_of in (
-            ("cpu", self.columns.cpu_zero, self.columns.cpu_end, decimal_step),
-            ("memory", self.columns.memory_zero, self.columns.memory_end, binary_step),
-        ):
-            r = getattr(division, name)
+        columns = self.columns
+        for name in RESOURCES:
+            zero, end, step_of = (
+                (columns.cpu_zero, columns.cpu_end, decimal_step)
+                if name == "cpu"
+                else (columns.memory_zero, columns.memory_end, binary_step)
+            )
+            r = division.of(name)
             unit = self._desk.units.common(name)
             tallest = (r.delivered + r.unmet, r.claim)
             top = max([float(values.max()) for values in tallest if values.size] + [0.0]) * _AXIS_AIR
@@ -245,15 +249,15 @@ class Butterfly(QAbstractScrollArea):
             self.axes[name] = Axis(zero, end, top, step_in_unit(top / unit.per, most) * unit.per)
         self.axes_changed.emit()
 
-    def axes_of(self, row: Row) -> Mapping[str, Axis]:
+    def axes_of(self, row: Row) -> Mapping[Resource, Axis]:
         """Give the axes along which the bars of a row are drawn."""
         if self._axis_mode == "common":
             return self.axes
-        own = {}
+        own: dict[Resource, Axis] = {}
         for name, axis in self.axes.items():
-            r = getattr(self._desk.look.before or self._desk.look.division, name)
+            r = (self._desk.look.before or self._desk.look.division).of(name)
             if row.index >= r.wanted.size:
-                r = getattr(self._desk.look.division, name)
+                r = self._desk.look.division.of(name)
             top = max(float(r.wanted[row.index]), float(r.delivered[row.index]), 1.0)
             own[name] = Axis(axis.zero, axis.end, top, top / 4)
         return own
@@ -418,7 +422,7 @@ class Butterfly(QAbstractScrollArea):
         if key in steps and rows:
             self.picking.step(steps[key], extend=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif key in shares and row is not None:
-            name = "memory" if event.modifiers() & Qt.KeyboardModifier.AltModifier else "cpu"
+            name: Resource = "memory" if event.modifiers() & Qt.KeyboardModifier.AltModifier else "cpu"
             self.gestures.step_shares(row.item_id, name, shares[key])
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row is not None:
             folded = key == Qt.Key.Key_Left

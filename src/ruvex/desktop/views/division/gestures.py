@@ -15,8 +15,7 @@ from ruvex.desktop.panels.setting_text import setting_edit_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
-from ruvex.divide import RESOURCES
-from ruvex.plan import EditError, Guest, Pool, find_item, get_setting, has_setting
+from ruvex.plan import RESOURCES, EditError, Guest, Pool, Resource, find_item, get_setting, has_setting
 
 if TYPE_CHECKING:
     from ruvex.desktop.views.division.butterfly import Butterfly
@@ -33,7 +32,7 @@ class Edge:
     """The end of a bar, or a bracket, that can be dragged."""
 
     row: Row
-    resource: str
+    resource: Resource
     handle: Handle
     axis: Axis
     snap: float
@@ -211,7 +210,7 @@ class Gestures(QObject):
 
     # Shares
 
-    def step_shares(self, item_id: str, resource: str, steps: int) -> None:
+    def step_shares(self, item_id: str, resource: Resource, steps: int) -> None:
         """Preview other shares of a row; they are made after a rest, or when something else is done."""
         item = find_item(self._desk.look.plan, item_id)
         key = f"{resource}.shares"

@@ -17,7 +17,8 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
-from ruvex.divide import RESOURCES, Division, causes_of
+from ruvex.divide import Division, causes_of
+from ruvex.plan import RESOURCES, Resource
 
 GUEST_BAR: Final = 12
 POOL_BAR: Final = 16
@@ -29,7 +30,7 @@ class RowPainter:
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         self._desk, self._theme = desk, theme
-        self._bars: dict[str, Bars] = {}
+        self._bars: dict[Resource, Bars] = {}
         self.show(desk.look.division)
 
     def show(self, division: Division) -> None:
@@ -37,11 +38,11 @@ class RowPainter:
         self._division = division
         self._bars = {name: bars_of(division, name) for name in RESOURCES}
 
-    def bar(self, name: str, row: int) -> Bar:
+    def bar(self, name: Resource, row: int) -> Bar:
         """Give the bar of a row of the division."""
         return self._bars[name][row]
 
-    def cause(self, name: str, row: int) -> str:
+    def cause(self, name: Resource, row: int) -> str:
         """Give the cause of a row's shortfall."""
         return causes_of(self._division, name).word(row)
 
@@ -55,8 +56,8 @@ class RowPainter:
         row: Row,
         place: QRect,
         columns: Frame,
-        axes: Mapping[str, Axis],
-        wings: Sequence[str],
+        axes: Mapping[Resource, Axis],
+        wings: Sequence[Resource],
         *,
         with_name: bool,
     ) -> None:
@@ -76,16 +77,16 @@ class RowPainter:
             bar, axis = self._bars[name][row.index], axes[name]
             draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
             if before is not None:
-                old = float(getattr(before, name).delivered[row.index])
+                old = float(before.of(name).delivered[row.index])
                 if abs(axis.x(old) - axis.x(bar.delivered)) >= 1:
                     draw_ghost(painter, axis, old, bar_top, bar_height, theme.colours.ink)
             hurt = self._paint_numbers(painter, name, row, place, columns)
             if hurt and not row.is_pool:
                 self._paint_cause(painter, name, row, place, axis, bar)
 
-    def _paint_numbers(self, painter: QPainter, name: str, row: Row, place: QRect, columns: Frame) -> bool:
+    def _paint_numbers(self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame) -> bool:
         """Write what is delivered and, where something is missing, what was wanted; tells whether it is."""
-        theme, resource = self._theme, getattr(self._division, name)
+        theme, resource = self._theme, self._division.of(name)
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         middle = right if columns.is_narrow else left + (right - left) * 46 // 100
         delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
@@ -100,7 +101,7 @@ class RowPainter:
             theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)
         return is_hurt
 
-    def _paint_cause(self, painter: QPainter, name: str, row: Row, place: QRect, axis: Axis, bar: Bar) -> None:
+    def _paint_cause(self, painter: QPainter, name: Resource, row: Row, place: QRect, axis: Axis, bar: Bar) -> None:
         """Write why something is missing where there is room beyond the bar; of CPU only what is not the supply."""
         cause = self.cause(name, row.index)
         if not cause or (name == "cpu" and cause == "supply"):
@@ -132,7 +133,7 @@ class RowPainter:
         ink = colours.edge if row.is_pool else theme.colours.ink if row.is_on else theme.colours.faint
         painter.setPen(theme.colours.faint if row.is_context else ink)
         text = row.label if row.is_on else f"{row.label} · off"
-        if any(getattr(self._division, name).node_broken[row.index] for name in RESOURCES):
+        if any(self._division.of(name).node_broken[row.index] for name in RESOURCES):
             text = f"! {text}"
         end = right - theme.px(8)
         host = host_label(self._division, row.index)

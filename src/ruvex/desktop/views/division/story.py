@@ -7,8 +7,8 @@ import math
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure_with_unit, in_all_units, part_text
 from ruvex.desktop.state.rows import host_label
-from ruvex.divide import RESOURCES, causes_of, site_shares
-from ruvex.plan import Guest, find_item
+from ruvex.divide import causes_of, site_shares
+from ruvex.plan import RESOURCES, Guest, Resource, find_item
 from ruvex.promise import budget_of
 
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
@@ -35,9 +35,9 @@ def row_story(desk: Desk, item_id: str) -> str:
     return "\n".join(lines)
 
 
-def _resource_lines(desk: Desk, item_id: str, row: int, name: str) -> list[str]:
+def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[str]:
     division = desk.look.division
-    r, unit = getattr(division, name), desk.units.of(name, item_id)
+    r, unit = division.of(name), desk.units.of(name, item_id)
     parts = [f"gets {figure_with_unit(float(r.delivered[row]), unit)}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
     if r.unmet[row] > 0:
@@ -67,7 +67,7 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: str) -> list[str]:
     return lines
 
 
-def budget_text(desk: Desk, pool: str | None, name: str) -> str:
+def budget_text(desk: Desk, pool: str | None, name: Resource) -> str:
     """Tell the promise budget of a pool, or of the top."""
     budget = budget_of(desk.document.claims, pool, name)
     unit = desk.units.of(name, pool)

@@ -13,8 +13,8 @@ from ruvex.desktop.kit.theme import Theme, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
 from ruvex.desktop.views.division.butterfly import Butterfly
-from ruvex.divide import RESOURCES, ResourceDivision, looks_same
-from ruvex.plan import format_number
+from ruvex.divide import ResourceDivision, looks_same
+from ruvex.plan import RESOURCES, Resource, format_number
 
 _SUMS: Final = 26
 _SUPPLY: Final = 24
@@ -42,7 +42,7 @@ class WingHead(QWidget):
         division, shown = self._desk.look.division, self._shown
         self._shown = division
         for name in RESOURCES:
-            if shown.ids is not division.ids or not looks_same(getattr(shown, name), getattr(division, name)):
+            if shown.ids is not division.ids or not looks_same(shown.of(name), division.of(name)):
                 self.update(self._butterfly.wing_rect(name, self.height()))
 
     def sizeHint(self) -> QSize:
@@ -61,7 +61,7 @@ class WingHead(QWidget):
         for name in RESOURCES:
             if not area.intersects(self._butterfly.wing_rect(name, self.height())):
                 continue
-            resource: ResourceDivision = getattr(self._desk.look.division, name)
+            resource: ResourceDivision = self._desk.look.division.of(name)
             self._paint_sums(painter, name, resource)
             self._paint_supply(painter, name, resource)
             if self._butterfly.axis_mode == "common":
@@ -75,7 +75,7 @@ class WingHead(QWidget):
         self._theme.face(12, bold=True).draw_centred(painter, place, title)
         painter.end()
 
-    def _paint_sums(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
+    def _paint_sums(self, painter: QPainter, name: Resource, resource: ResourceDivision) -> None:
         theme, axis = self._theme, self._butterfly.axes[name]
         unit = self._desk.units.common(name)
         parts = [(f"{NAME[name]} {figure(resource.supply, unit)} {unit.name}", True)]
@@ -99,7 +99,7 @@ class WingHead(QWidget):
             face.draw(painter, start, theme.px(3), theme.px(_SUMS - 3), text)
             x += -width if is_left else width
 
-    def _paint_supply(self, painter: QPainter, name: str, resource: ResourceDivision) -> None:
+    def _paint_supply(self, painter: QPainter, name: Resource, resource: ResourceDivision) -> None:
         theme = self._theme
         rows_axis = self._butterfly.axes[name]
         whole = max(resource.supply, resource.total_wanted, resource.promised) or 1.0
@@ -129,7 +129,7 @@ class WingHead(QWidget):
             painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
         self._paint_free(painter, name, resource.free)
 
-    def _paint_free(self, painter: QPainter, name: str, free: float) -> None:
+    def _paint_free(self, painter: QPainter, name: Resource, free: float) -> None:
         """Write how much can still be promised, or by how much the promises exceed what there is."""
         columns = self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
@@ -140,7 +140,7 @@ class WingHead(QWidget):
         text = f"{figure(free, unit)} free" if free >= 0 else f"{figure(-free, unit)} over"
         face.draw(painter, right - face.width(text) if name == "cpu" else left, top, height, text)
 
-    def _paint_quarters(self, painter: QPainter, axis: Axis, name: str) -> None:
+    def _paint_quarters(self, painter: QPainter, axis: Axis, name: Resource) -> None:
         """Write the figures of the axis along which each bar stands against its own want."""
         theme = self._theme
         top, height, half = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS), theme.px(30)
@@ -151,7 +151,7 @@ class WingHead(QWidget):
             face.draw_centred(painter, place, f"{part} %")
         self._paint_heading(painter, name)
 
-    def _paint_ticks(self, painter: QPainter, axis: Axis, name: str) -> None:
+    def _paint_ticks(self, painter: QPainter, axis: Axis, name: Resource) -> None:
         theme = self._theme
         top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
         face = theme.face(10.5)
@@ -166,7 +166,7 @@ class WingHead(QWidget):
             face.draw_centred(painter, place, text)
         self._paint_heading(painter, name)
 
-    def _paint_heading(self, painter: QPainter, name: str) -> None:
+    def _paint_heading(self, painter: QPainter, name: Resource) -> None:
         theme, columns = self._theme, self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         place = QRectF(left, theme.px(_SUMS + _SUPPLY), right - left, theme.px(_TICKS))

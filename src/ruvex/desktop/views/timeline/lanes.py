@@ -31,7 +31,7 @@ from ruvex.desktop.views.timeline.columns import Columns, columns_of
 from ruvex.desktop.views.timeline.lane import AIR, LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.readout import paint_readout
 from ruvex.desktop.views.timeline.scale import TimeScale
-from ruvex.plan import Event, pools_within
+from ruvex.plan import RESOURCES, Event, pools_within
 
 NAMES: Final = 224
 RIGHT: Final = 64
@@ -317,7 +317,8 @@ class Lanes(QAbstractScrollArea):
         painter.setPen(theme.colours.faint)
         height = face.metrics.height()
         middle = place.top() + place.height() * _CPU_PART
-        for name, top, y in (("cpu", tops.cpu, place.top() + 1), ("memory", tops.memory, middle + 2)):
+        for name in RESOURCES:
+            top, y = (tops.cpu, place.top() + 1) if name == "cpu" else (tops.memory, middle + 2)
             if top <= AIR:
                 continue  # nothing was ever there
             unit = units.of(name, row.item_id)

@@ -16,6 +16,7 @@ from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
+from ruvex.plan import Resource
 from ruvex.play import PHASES
 
 _INDENT: Final = 14
@@ -66,7 +67,9 @@ def paint_readout(
         top += height
 
 
-def _resource_text(desk: Desk, playing: Playing, row: Row, members: NDArray[np.int64], at_s: float, name: str) -> str:
+def _resource_text(
+    desk: Desk, playing: Playing, row: Row, members: NDArray[np.int64], at_s: float, name: Resource
+) -> str:
     has, of = ("cpu_delivered", "cpu_wanted") if name == "cpu" else ("backed", "visible")
     got, whole = value_at(playing, has, members, at_s), value_at(playing, of, members, at_s)
     if got is None or whole is None or whole <= 0:
