@@ -1,6 +1,6 @@
 """The division at a moment: who gets what, and why. NumPy, no Qt."""
 
-from ruvex.divide._causes import CAUSES, Causes, causes_of
+from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
 from ruvex.divide._day import Day, day_of
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
@@ -39,6 +39,7 @@ __all__ = [
     "parts_of",
     "peer_weights",
     "places_of",
+    "played_causes",
     "shifts_between",
     "shifts_by_guest",
     "site_shares",

@@ -57,7 +57,12 @@ def causes_of(division: Division, resource: Resource) -> Causes:
     return found
 
 
-def _find(division: Division, resource: Resource) -> Causes:
+def played_causes(division: Division, codes: NDArray[np.int64]) -> Causes:
+    """Give the causes of memory of a moment that was played, where those of guests are known, in plan order."""
+    return _find(division, "memory", codes)
+
+
+def _find(division: Division, resource: Resource, played: NDArray[np.int64] | None = None) -> Causes:
     site, solved, layout = division.site, division.solved, division.layout
     of, trees = division.of(resource), site.forest.trees
     count, pools = site.guests.shape[1], layout.parent.size
@@ -69,13 +74,14 @@ def _find(division: Division, resource: Resource) -> Causes:
         of.k, site.guests, site.standing.of_guests, trees.places, trees.nodes, trees.slots, trees.guest_slots,
         solved.asks, stops, of.unmet_of_guests, beyond, least, codes,
     )  # fmt: skip
+    codes = codes if played is None else played
     row_of_pool = np.full(pools + 1, -1, dtype=np.int64)
     at_rows = np.flatnonzero(~layout.is_guest)
     row_of_pool[layout.things[at_rows]] = at_rows
     limiting = np.full(count, -1, dtype=np.int64)
     limited = np.flatnonzero(codes == r.POOL_LIMIT)
     owners = trees.slots[r.T_OWNER, trees.guest_slots[of.k, limited]]
-    limiting[limited] = trees.nodes[r.N_POOL, stops[owners]]
+    limiting[limited] = np.where(stops[owners] >= 0, trees.nodes[r.N_POOL, stops[owners]], -1)
     pool_codes, pool_limits = np.zeros(pools, dtype=np.int64), np.full(pools, -1, dtype=np.int64)
     lacking = layout.pool_sums(of.unmet_of_guests) > least
     most = np.full(pools, -1.0)

@@ -33,12 +33,14 @@ class Division:
         Which plan, with who is on, and the time of day in seconds.
     solved
         The arrays behind it.
+    is_played
+        Whether its figures are what a play had then, not what would come to rest.
     causes
         Where ``causes_of`` keeps what it found.
     """
 
-    def __init__(self, solved: Solved, at_s: float) -> None:
-        self.solved, self.site, self.at_s = solved, solved.site, float(at_s)
+    def __init__(self, solved: Solved, at_s: float, *, is_played: bool = False) -> None:
+        self.solved, self.site, self.at_s, self.is_played = solved, solved.site, float(at_s), is_played
         self.causes: dict[str, Causes] = {}
 
     @property

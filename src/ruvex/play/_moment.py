@@ -1,0 +1,109 @@
+"""A moment of a play as a division: the same columns and rows, with the figures that were played."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import Demand, Division, Solved, played_causes, solve
+from ruvex.engine import rows as r
+from ruvex.play._player import Player
+from ruvex.play._state import PHASES
+from ruvex.site import Site
+
+Floats = NDArray[np.float64]
+
+_BOOTING: Final = PHASES.index("booting")
+_LAYERS: Final = {
+    "shared": r.M_SHARED, "balloon": r.M_BALLOON, "squeezed": r.M_SQUEEZED, "spilled": r.M_SPILLED,
+    "backed": r.M_BACKED, "visible": r.M_VISIBLE, "working": r.M_WORKING, "self_paged": r.M_SELF_PAGED,
+    "cache": r.M_CACHE, "pace": r.M_PACE, "need": r.M_NEED, "met": r.M_MET, "cpu_wanted": r.M_CPU_WANTED,
+}  # fmt: skip
+
+
+def division_at(player: Player, at_s: float) -> Division | None:
+    """Give what a play had at a time, as a division.
+
+    Settings, hosts and who was on are those of that time; what each guest wants, gets and has in memory is what was
+    recorded, and pools and places are sums of that. Only what has no history (weights, levels, what pools ask for) is
+    worked out as it would settle.
+
+    Parameters
+    ----------
+    at_s
+        Seconds since the start of the day; the recorded row at or before it counts.
+
+    Returns
+    -------
+    Division
+        None where nothing is recorded of that time.
+    """
+    recording = player.recording
+    if at_s > player.now_s or recording.rows == 0:
+        return None
+    row = recording.row_at(at_s)
+    names = (*_LAYERS, "cpu_delivered")
+    was = {name: np.asarray(recording.series(name)[:, row], dtype=np.float64) for name in names}
+    phase, cause = (np.asarray(recording.series(name)[:, row], dtype=np.int64) for name in ("phase", "cause"))
+    site = player.site.with_plan(player.plan_at(at_s, (phase >= _BOOTING).tolist()))
+    of_guests = site.standing.of_guests.copy()
+    of_guests[r.S_BOOTING] = (phase == _BOOTING) & (of_guests[r.S_ON] > 0)
+    if (of_guests[r.S_BOOTING] != site.standing.of_guests[r.S_BOOTING]).any():
+        site = site.standing_as(replace(site.standing, of_guests=of_guests))
+    touched = np.where(
+        site.guests[r.G_MODE] == r.THIN,
+        was["backed"] + was["shared"] + was["balloon"] + was["squeezed"] + was["spilled"],
+        was["backed"],
+    )
+    solved = _settled(site, Demand(np.stack((was["cpu_wanted"], was["working"], np.maximum(touched, was["working"])))))
+    layers = solved.layers
+    on = site.standing.on
+    for channel, to in _LAYERS.items():
+        layers[to] = np.where(on, was[channel], 1.0 if to == r.M_PACE else 0.0)
+    layers[r.M_TOUCHED] = np.where(on, touched, 0.0)
+    _give(solved, np.where(on, was["cpu_delivered"], 0.0))
+    _supply(solved, player, row)
+    division = Division(solved, at_s, is_played=True)
+    division.causes["memory"] = played_causes(division, np.where(on, cause, 0))
+    return division
+
+
+def _settled(site: Site, demand: Demand) -> Solved:
+    """Divide a site whose guests want what they were seen to want: their work is not to be reckoned in once more."""
+    guests = site.guests.copy()
+    guests[[r.G_BATCH, r.G_GREEDY]] = 0.0
+    return replace(solve(replace(site, guests=guests), demand), site=site)
+
+
+def _give(solved: Solved, cpu: Floats) -> None:
+    """Put down what guests were given, and the sums of that at every pool."""
+    site, trees, asks, layers = solved.site, solved.site.forest.trees, solved.asks, solved.layers
+    thin = site.guests[r.G_MODE] == r.THIN
+    given = layers[r.M_BACKED] + np.where(thin, layers[r.M_SQUEEZED] / site.rules[r.R_RATIO], 0.0)
+    slots = trees.guest_slots
+    here = slots[1] >= 0
+    floors = np.zeros(given.size)
+    floors[here] = np.minimum(asks[r.A_FLOOR, slots[1, here]], asks[r.A_GIVEN, slots[1, here]])
+    # What a thin guest has reserved and not touched is nobody else's.
+    memory = np.where(thin, np.maximum(given, floors), given)
+    layers[r.M_HELD] = memory - given
+    for k, amounts in ((0, cpu), (1, memory)):
+        there = slots[k] >= 0
+        asks[r.A_GIVEN, slots[k, there]] = amounts[there]
+    nodes = trees.nodes
+    for node in range(nodes.shape[1] - 1, -1, -1):
+        if nodes[r.N_SLOT, node] >= 0:
+            members = slice(nodes[r.N_FIRST, node], nodes[r.N_LAST, node])
+            asks[r.A_GIVEN, nodes[r.N_SLOT, node]] = asks[r.A_GIVEN, members].sum()
+
+
+def _supply(solved: Solved, player: Player, row: int) -> None:
+    """Put down what every place had."""
+    recording, values = player.recording, solved.values
+    hosts = solved.site.hosts.shape[1]
+    values[r.Q_SUPPLY, hosts:] = recording.of_places("memory_supply")[:, row]
+    values[r.Q_KEPT, hosts:] = recording.of_places("kept")[:, row]
+    values[r.Q_SUPPLY, :hosts] = recording.of_places("cpu_supply")[:hosts, row]

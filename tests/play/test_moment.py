@@ -1,0 +1,89 @@
+"""A moment of a play reads as what was played then."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+
+from ruvex.divide import CAUSES, Division, causes_of, divide
+from ruvex.engine import rows as r
+from ruvex.plan import Plan, read_plan
+from ruvex.play import Player, division_at
+from ruvex.site import site_of
+from tests.play.site import PlayCase
+from tests.play.test_exact import eventful_plans, resting_plans
+
+DEMO = Path(__file__).resolve().parents[2] / "demo" / "orrin-sound.ruvex.json"
+
+
+class Moments(PlayCase):
+    """Figures of a division, taken from a play."""
+
+    @given(eventful_plans())
+    @settings(max_examples=40)
+    def test_figures_are_those_that_were_played(self, plan: Plan) -> None:
+        """Row by row and place by place, in the last second and in the middle, whatever happened before."""
+        player = Player(site_of(plan, {}), record_s=1)
+        player.run(60)
+        for at_s in (20, 60):
+            division = division_at(player, at_s)
+            assert division is not None
+            self.compare(player, at_s, division)
+
+    def compare(self, player: Player, at_s: float, division: Division) -> None:
+        """Compare every guest with the recording."""
+        recording, row = player.recording, player.recording.row_at(at_s)
+        on = division.site.standing.on
+        layers, pools = division.layers, division.layout.parent.size
+        guest_rows = [division.position[guest.id] for guest in division.site.plan.guests]
+        for channel in ("backed", "balloon", "squeezed", "spilled", "working", "self_paged", "cache", "pace", "met"):
+            was = np.where(on, recording.series(channel)[:, row], 1.0 if channel == "pace" else 0.0)
+            np.testing.assert_allclose(getattr(layers, channel)[guest_rows], was, rtol=1e-6, atol=1e-3, err_msg=channel)
+        wanted, got = (np.where(on, recording.series(name)[:, row], 0.0) for name in ("cpu_wanted", "cpu_delivered"))
+        np.testing.assert_allclose(division.cpu.wanted[guest_rows], wanted, rtol=1e-6, atol=1e-3)
+        np.testing.assert_allclose(division.cpu.delivered[guest_rows], got, rtol=1e-6, atol=1e-3)
+        cause = np.where(on, recording.series("cause")[:, row], 0)
+        words = [causes_of(division, "memory").word(i) for i in guest_rows]
+        self.assertEqual(words, [CAUSES[int(code)] for code in cause])
+        supply = recording.of_places("cpu_supply")[:, row].sum()
+        self.assertAlmostEqual(division.cpu.supply, float(supply), delta=1e-3 + 1e-6 * float(supply))
+        for resource in (division.cpu, division.memory):
+            totals = np.zeros(pools)
+            for i, guest in enumerate(division.site.plan.guests):
+                above = guest.pool
+                while above is not None:
+                    totals[division.site.plan.pool_index[above]] += resource.given[i]
+                    above = division.site.plan.pools[division.site.plan.pool_index[above]].parent
+            pool_rows = [division.position[pool.id] for pool in division.site.plan.pools]
+            np.testing.assert_allclose(resource.delivered[pool_rows], totals, rtol=1e-6, atol=1e-3)
+
+    @given(resting_plans())
+    @settings(max_examples=15)
+    def test_at_rest_it_is_the_settled_one(self, plan: Plan) -> None:
+        """Once a play has come to rest, played and settled tell the same."""
+        player = Player(site_of(plan, {}), record_s=60)
+        player.run()
+        played = division_at(player, player.now_s)
+        assert played is not None
+        settled = divide(player.site, player.now_s, demand=player.demand)
+        slack = 1e-3 + 1e-4 * max(settled.memory.supply, settled.cpu.supply)
+        ready = player.state.phase == r.RUNNING
+        np.testing.assert_allclose(played.memory.given[ready], settled.memory.given[ready], atol=slack)
+
+    def test_the_demo_at_the_rush(self) -> None:
+        """With 39 guests on three hosts the sums of hosts are those that were recorded, and nothing is of tomorrow."""
+        plan = read_plan(DEMO).plan
+        player = Player(site_of(plan, read_plan(DEMO).traces))
+        player.run(9 * 3600)
+        self.assertIsNone(division_at(player, 10 * 3600))
+        division = division_at(player, 8 * 3600 + 600)
+        assert division is not None
+        self.assertTrue(division.is_played)
+        self.compare(player, 8 * 3600 + 600, division)
+        row = player.recording.row_at(8 * 3600 + 600)
+        for host in range(3):
+            here = (division.site.standing.host == host) & division.site.standing.on
+            recorded = float(player.recording.of_places("cpu_delivered")[host, row])
+            self.assertAlmostEqual(float(division.cpu.given[here].sum()), recorded, delta=1e-5 * recorded)
