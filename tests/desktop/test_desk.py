@@ -53,7 +53,7 @@ class Editing(unittest.TestCase):
         desk = Desk()
         desk.document.open(path)
         # All of a desk goes when it goes, so it must outlive what waits for its work.
-        self.addCleanup(lambda: desk.background.wait())
+        self.addCleanup(lambda: desk.close())
         return desk
 
     def assert_shown(self, desk: Desk) -> None:

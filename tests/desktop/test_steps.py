@@ -29,8 +29,9 @@ class Walks(unittest.TestCase):
 
     def setUp(self) -> None:
         """Open the demo plan without a window."""
-        make_application()
+        self.application = make_application()
         self.desk = Desk()
+        self.addCleanup(self.desk.close)
         self.editor = Editor(self.desk)
         self.desk.document.open(DEMO / "orrin-sound.ruvex.json")
 

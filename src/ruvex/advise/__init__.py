@@ -1,5 +1,6 @@
 """Advice: what would make a refused change pass, what would help a guest, how to split what there is. No Qt."""
 
+from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
 from ruvex.advise._split import amount_to_split, split_among
@@ -8,11 +9,17 @@ from ruvex.advise._words import chain_lines, holders_text, refusal_text
 
 __all__ = [
     "Amount",
+    "DayShift",
+    "Done",
     "Edit",
     "Move",
     "Remedy",
+    "Short",
+    "Worst",
     "amount_to_split",
     "chain_lines",
+    "day_shift",
+    "day_text",
     "ending_text",
     "holders_text",
     "ladder_lines",
@@ -24,4 +31,5 @@ __all__ = [
     "rung_text",
     "split_among",
     "stop_text",
+    "worst_moment",
 ]

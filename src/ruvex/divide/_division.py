@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -103,6 +104,12 @@ class Division:
         """By row: pools, and guests that are on. Guests that are off have zeros everywhere and no row in JSON."""
         pools = np.ones(self.layout.parent.size, dtype=np.bool_)
         return np.concatenate((pools, self.site.standing.on)).take(self.layout.things)
+
+    def over(self, site: Site) -> Division:
+        """Give the same figures over the same guests, pools and hosts with other names, notes or moment."""
+        found = Division(replace(self.solved, site=site), self.at_s, is_played=self.is_played)
+        found.causes = self.causes
+        return found
 
     @cached_property
     def _sums(self) -> Any:

@@ -9,7 +9,7 @@ from ruvex.play._prepare import prepare
 from ruvex.play._record import CODES, Recording
 from ruvex.play._state import PHASES, PRESSURES, State
 from ruvex.play._summary import Finish, GuestSummary, PlaceSummary, Savings, Summary
-from ruvex.play._words import change_text, label_of
+from ruvex.play._words import change_text, label_of, span
 
 __all__ = [
     "CHANNELS",
@@ -33,4 +33,5 @@ __all__ = [
     "division_at",
     "label_of",
     "prepare",
+    "span",
 ]

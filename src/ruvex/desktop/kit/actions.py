@@ -48,6 +48,7 @@ class ActionName(Enum):
     LATER = Spec("Five minutes later", ("]",), "Move the moment on by five minutes")
     HOUR_EARLIER = Spec("One hour earlier", ("{", "Shift+["), "Move the moment back by an hour")
     HOUR_LATER = Spec("One hour later", ("}", "Shift+]"), "Move the moment on by an hour")
+    SETTLED = Spec("Settled or played", ("L",), "Show what would settle at this time, or what the day has then")
     FILTER = Spec("Show only…", ("/", "Ctrl+F"), "Show only rows with some words in their name or tags")
     ORDER = Spec("Next order of the rows", ("S",), "In plan order, worst hit first, or by name; pools keep their own")
     AXIS = Spec("Next axis", ("A",), "One axis for all bars, or each bar against its own want")

@@ -93,6 +93,11 @@ class Track(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
 
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The values that are named under the bar."""
+        return self._marks
+
     def sizeHint(self) -> QSize:
         """Ask for the height of the bar and the marks' names."""
         return QSize(300, self._theme.px(_TOP + _BAR + 5 + _LABELS))

@@ -36,6 +36,8 @@ _PILL: Final = 19
 _HOURS: Final = 15
 _HOUR_TICKS: Final = 8
 
+_HINT: Final = "Drag to another time of the day; [ and ] step five minutes, { and } an hour"
+
 
 class DayStrip(QWidget):
     """CPU above, memory below, each as a part of its supply; what exceeds the supply is hatched."""
@@ -44,13 +46,13 @@ class DayStrip(QWidget):
         super().__init__(parent)
         self._desk, self._theme = desk, theme
         self._ground: QPixmap | None = None
-        self._told: tuple[float, ...] = ()
+        self._told: tuple[object, ...] = ()
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Day strip: the moment; left and right arrows step it")
-        self.setToolTip("Drag to another time of the day; [ and ] step five minutes, { and } an hour")
+        self.setToolTip(_HINT)
         desk.look.day_changed.connect(self._on_day_changed)
         desk.look.changed.connect(self._on_divided)
         theme.changed.connect(self._on_day_changed)
@@ -84,7 +86,8 @@ class DayStrip(QWidget):
     def _on_divided(self) -> None:
         # Most dials change neither what is wanted nor what there is: then nothing is told anew here.
         cpu, memory = self._desk.look.division.cpu, self._desk.look.division.memory
-        told = (self._desk.look.plan.moment, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
+        self.setToolTip(f"{self._desk.look.told}\n{_HINT}")
+        told = (self._desk.look.told, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
         if told != self._told:
             self._told = told
             self.update()
@@ -213,6 +216,17 @@ class DayStrip(QWidget):
         painter.drawRoundedRect(pill, 5, 5)
         painter.setPen(theme.colours.head)
         painter.drawText(pill, Qt.AlignmentFlag.AlignCenter, text)
+        self._paint_words(painter, pill)
+
+    def _paint_words(self, painter: QPainter, pill: QRectF) -> None:
+        """Write beside the time what is shown of it, on the side that has room; where none has, the tip says it."""
+        face, words, gap = self._theme.face(11), self._desk.look.told, self._theme.px(8)
+        width = face.metrics.horizontalAdvance(words)
+        right = pill.right() + gap
+        x = right if right + width <= self.width() else pill.left() - gap - width
+        if x >= 0:
+            painter.setPen(self._theme.colours.head_text)
+            face.draw(painter, x, pill.top(), pill.height(), words)
 
     def handle_rect(self) -> QRect:
         """Give where the handle can be taken."""

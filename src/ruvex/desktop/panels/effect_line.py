@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.advise import day_text
 from ruvex.desktop.kit.legend import paint_legend
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
@@ -46,6 +47,8 @@ def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
         parts.append(f"{NAME[resource]} {moved} {unit.name} moves: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
+    if effect.day is not None and (told := day_text(effect.day, plan)):
+        parts.append(f"over the day: {told}")
     return "   ·   ".join(part for part in parts if part)
 
 

@@ -40,7 +40,7 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
     fill_row_menu(_below(menu, "Selection", actions), actions)
     _add(menu, actions, Name.PLAN, Name.RULES, Name.SPLIT)
     menu.addSeparator()
-    _below(menu, "Moment", actions, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
+    _below(menu, "Moment", actions, Name.SETTLED, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
     rows = (Name.FILTER, Name.ORDER, Name.AXIS, Name.CPU_UNIT, Name.MEMORY_UNIT, Name.FOLD_ALL, Name.UNFOLD_ALL)
     _below(menu, "Rows", actions, *rows, Name.DIALS, Name.WHY)
     moves = (Name.PLAY, Name.PLAY_STEP, Name.REPLAY, Name.NEXT_TIME, Name.RESTART, Name.SURGE, Name.KEEP_EVENTS)

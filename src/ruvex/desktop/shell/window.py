@@ -31,6 +31,7 @@ from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, as
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.live_work import LiveWork
+from ruvex.desktop.state.look import Mode
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.state.units import CHOICES
@@ -69,6 +70,7 @@ class Window(QMainWindow):
         self.ask_open: AskPath = ask_open_path
         self.ask_save: AskPath = ask_save_path
         self._may_close = False
+        self._mode: Mode = "settled"
         self.editor = Editor(desk)
         self.playing = desk.playing
         self.live = LiveWork(desk, self.playing, self.editor)
@@ -176,6 +178,7 @@ class Window(QMainWindow):
             ActionName.LATER: lambda: strip.step(STEP_S),
             ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
             ActionName.HOUR_LATER: lambda: strip.step(LONG_STEP_S),
+            ActionName.SETTLED: self._on_settled,
             ActionName.FILTER: bar.line.setFocus,
             ActionName.ORDER: bar.next_order,
             ActionName.AXIS: bar.next_axis,
@@ -323,6 +326,7 @@ class Window(QMainWindow):
         else:
             self.preferences.layout = self._layout_now()
             self.files.keeper.close()
+            self.desk.close()
             event.accept()
 
     def _layout_now(self) -> dict[str, Any]:
@@ -404,9 +408,19 @@ class Window(QMainWindow):
         """Go to a view."""
         for view in _VIEWS:
             self.actions_by_name[view].setChecked(view is name)
-        shown = self.timeline if name is ActionName.TIMELINE else self.division
+        is_timeline = name is ActionName.TIMELINE
+        shown = self.timeline if is_timeline else self.division
+        # Time itself is what the timeline shows, so it is always played.
+        self.desk.look.set_mode("played" if is_timeline else self._mode)
         self.views.setCurrentWidget(shown)
         shown.setFocus()
+
+    def _on_settled(self) -> None:
+        if self.timeline.isVisible():
+            self.notice.tell("The timeline is always as it was played. Division can show either.")
+        else:
+            self._mode = "played" if self.desk.look.mode == "settled" else "settled"
+            self.desk.look.set_mode(self._mode)
 
     def show_timeline(self) -> None:
         """Go to the plan played over its day."""

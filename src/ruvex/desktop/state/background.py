@@ -40,31 +40,34 @@ class _Job(QRunnable):
 
 
 class Background(QObject):
-    """Runs work in a thread of its own, in the order it was given.
+    """Runs work in threads of its own, each in the order it was given.
 
-    While it works nothing is garbage-collected: a collection that happens to begin in the worker would take widgets
+    While it works nothing is garbage-collected: a collection that happens to begin in a worker would take widgets
     apart there, which only the window's thread may do.
     """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
+        self._pools: dict[bool, QThreadPool] = {}
+        for is_long in (False, True):
+            self._pools[is_long] = QThreadPool(self)
+            self._pools[is_long].setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
         self._pending = 0
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
         self._speaker.answered.connect(self._on_answered)
 
-    def run(self, subject: str, work: Work, answer: Answer) -> None:
+    def run(self, subject: str, work: Work, answer: Answer, *, is_long: bool = False) -> None:
         """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
 
-        What waits of the same subject and has not begun answers an older question: it is dropped.
+        What waits of the same subject and has not begun answers an older question: it is dropped. Long work has a
+        thread to itself, so that nothing short waits for it.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1
         gc.disable()
-        self._pool.start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
+        self._pools[is_long].start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
 
     def drop(self, subject: str) -> None:
         """Forget what waits of a subject."""
@@ -72,7 +75,8 @@ class Background(QObject):
 
     def wait(self) -> None:
         """Wait until all work is done; the answers follow with the next events."""
-        self._pool.waitForDone()
+        for pool in self._pools.values():
+            pool.waitForDone()
         gc.enable()
 
     def _on_answered(self, answer: Answer | None, value: Any, problem: Exception | None) -> None:

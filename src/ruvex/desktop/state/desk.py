@@ -8,6 +8,7 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
 from ruvex.desktop.state.trial import Trial
 from ruvex.desktop.state.units import Units
@@ -24,6 +25,8 @@ class Desk(QObject):
         The plan, its file and its edits.
     playing
         The plan over time.
+    rehearsal
+        The day as the plan has it, and as what is being tried would have it.
     look
         What is shown: settings, demand, time, division.
     selection
@@ -39,7 +42,13 @@ class Desk(QObject):
         self.background = Background(self)
         self.document = Document(self)
         self.playing = Playing(self.document, self.background, self)
-        self.look = Look(self.document, self.playing, self.background, self)
+        self.rehearsal = Rehearsal(self.document, self.background, self)
+        self.look = Look(self.document, self.playing, self.rehearsal, self.background, self)
         self.selection = Selection(self.document, self.look, self)
-        self.trial = Trial(self.document, self.look, self.playing, self)
+        self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
         self.units = Units(self.look, self)
+
+    def close(self) -> None:
+        """End all work beside the window, before the window and what it shows are taken apart."""
+        self.rehearsal.end()
+        self.background.wait()

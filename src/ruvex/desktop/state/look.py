@@ -1,16 +1,18 @@
-"""What is shown: settings, demand and a time, and the division they make."""
+"""What is shown: settings, demand and a time, settled or played, and the division they make."""
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Final, Literal
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.divide import Day, Demand, Division, day_of, demand_at, divide
-from ruvex.plan import Plan
+from ruvex.plan import Plan, format_time
+from ruvex.play import Player, division_at
 from ruvex.site import Site
 
 _COARSE_DAY: Final = 25
@@ -19,11 +21,17 @@ _DAY_DELAY_MS: Final = 60
 """The day strip is redrawn this long after the last edit: it need not follow a dial step by step."""
 
 
+Mode = Literal["settled", "played"]
+"""As it would come to rest if the moment lasted, or as the day has it then."""
+
+
 class Look(QObject):
     """The one thing that every view, panel and sheet shows.
 
     Attributes
     ----------
+    mode
+        Which of both is asked for; ``is_played`` tells whether it is there.
     site, division
         The plan as shown, what is being tried included, as arrays; and its division.
     before
@@ -41,6 +49,8 @@ class Look(QObject):
         The division is a new one.
     moment_changed()
         It is of another time. Sent before ``changed``.
+    mode_changed()
+        Settled instead of played, or the other way round. Sent after ``changed``.
     day_changed()
         ``day`` is new; it comes from the background.
     """
@@ -48,13 +58,21 @@ class Look(QObject):
     rows_changed = pyqtSignal()
     changed = pyqtSignal()
     moment_changed = pyqtSignal()
+    mode_changed = pyqtSignal()
     day_changed = pyqtSignal()
 
     def __init__(
-        self, document: Document, playing: Playing, background: Background, parent: QObject | None = None
+        self,
+        document: Document,
+        playing: Playing,
+        rehearsal: Rehearsal,
+        background: Background,
+        parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
         self._document, self._playing, self._background = document, playing, background
+        self._rehearsal = rehearsal
+        self.mode: Mode = "settled"
         self.site: Site = document.site
         self._demand: Demand = demand_at(self.site, self.plan.moment)
         self.division: Division = divide(self.site, demand=self._demand)
@@ -68,6 +86,7 @@ class Look(QObject):
         document.opened.connect(self._on_opened)
         document.edited.connect(self._on_edited)
         playing.ended.connect(self.again)
+        rehearsal.changed.connect(self._on_rehearsed)
 
     @property
     def plan(self) -> Plan:
@@ -78,6 +97,29 @@ class Look(QObject):
     def demand(self) -> Demand:
         """What the guests' work asks for at this time."""
         return self._demand
+
+    @property
+    def is_played(self) -> bool:
+        """Whether every figure that is shown is what was played."""
+        return self.division.is_played
+
+    @property
+    def told(self) -> str:
+        """The words that stand beside the time."""
+        at = format_time(self.plan.moment)
+        if self.is_played:
+            return f"played: as the day has it at {at}"
+        if self.mode == "played":
+            return f"settled, until the day is played as far as {at}"
+        return f"settled: as it would settle if {at} lasted"
+
+    def set_mode(self, mode: Mode) -> None:
+        """Look at the same time as it would settle, or as it was played."""
+        if mode != self.mode:
+            self.mode = mode
+            self._playing.want(wanted=mode == "played")
+            self._look_at(self._document.plan.moment)
+            self.mode_changed.emit()
 
     def set_moment(self, at_s: float) -> None:
         """Look at another time of the day."""
@@ -90,8 +132,25 @@ class Look(QObject):
         self._look_at(self._document.plan.moment)
 
     def show(self, site: Site, *, before: Division | None) -> None:
-        """Show a plan over the same file: one that is being tried, or with no ``before`` the document's own."""
+        """Show a plan over the same file: one that is being tried, or with no ``before`` the document's own.
+
+        While a play is looked at, figures stay as they were until the day of what is being tried has been played.
+        """
         same_rows = site.layout is self.site.layout
+        if before is not None and before.is_played and same_rows:
+            self.before, self.last = before, self.division
+            found = self._tried()
+            if found is None:
+                found = before.over(before.site.with_plan(_as_played(site.plan, self._document.plan, before.site.plan)))
+            self.division, self.site = found, found.site
+            self.changed.emit()
+            return
+        if self.mode == "played" and before is None:
+            self._work_out()
+            if not same_rows:
+                self.rows_changed.emit()
+            self.changed.emit()
+            return
         if site.signals is not self.site.signals:
             self._demand = demand_at(site, site.plan.moment)
         self.site, self.before, self.last = site, before, self.division
@@ -111,13 +170,45 @@ class Look(QObject):
         self.changed.emit()
 
     def _work_out(self) -> None:
-        """Divide what the document has, or what is in force where its moment has been played."""
-        plan = self._document.plan
-        played = self._playing.in_force(plan.moment, plan)
-        self.site = self._document.site if played is None else self._document.site.with_plan(played[0])
-        self._demand = demand_at(self.site, plan.moment) if played is None else played[1]
+        """Divide what the document has, or take what was played at its moment."""
+        document = self._document
         self.before, self.last = None, self.division
-        self.division = divide(self.site, demand=self._demand)
+        played = self._played()
+        if played is None:
+            self.site, self._demand = document.site, demand_at(document.site, document.plan.moment)
+            self.division = divide(self.site, demand=self._demand)
+        else:
+            self.division, self._demand = played, played.demand
+            self.site = played.site
+
+    def _tried(self) -> Division | None:
+        """Give what is being tried at this time of its own day, as far as that has been played by now."""
+        return self._named(self._rehearsal.tried)
+
+    def _on_rehearsed(self) -> None:
+        """Show the day of what is being tried once it is there, and take over that of the plan."""
+        rehearsal, playing = self._rehearsal, self._playing
+        if self.before is not None and self.before.is_played:
+            found = self._tried()
+            if found is not None:
+                self.last, self.division, self.site = self.division, found, found.site
+                self.changed.emit()
+        elif rehearsal.base is not None and playing.is_wanted and not playing.is_in_force and not playing.is_running:
+            playing.take_over(rehearsal.base)
+
+    def _played(self) -> Division | None:
+        """Give what was played of the moment; None where that is not asked for or not there."""
+        playing = self._playing
+        return self._named(playing.player) if self.mode == "played" and playing.is_in_force else None
+
+    def _named(self, player: Player | None) -> Division | None:
+        """Give the moment of a play, with the names, notes and moment of the document whatever was played since."""
+        plan = self._document.plan
+        found = None if player is None else division_at(player, plan.moment)
+        if found is None:
+            return None
+        update = {"name": plan.name, "notes": plan.notes, "moment": plan.moment, "events": plan.events}
+        return found.over(found.site.with_plan(found.site.plan.model_copy(update=update)))
 
     def _on_opened(self) -> None:
         self._work_out()
@@ -148,3 +239,16 @@ class Look(QObject):
                 self.day_changed.emit()
 
         self._background.run("day", lambda: day_of(site), show)
+
+
+def _as_played(tried: Plan, base: Plan, played: Plan) -> Plan:
+    """Give a plan that is being tried with the settings that events had brought by then, and whoever was on there."""
+    guests = tuple(
+        there if new is old else new.model_copy(update={"power": there.power, "host": there.host})
+        for new, old, there in zip(tried.guests, base.guests, played.guests, strict=True)
+    )
+    pools = tuple(
+        there if new is old else new for new, old, there in zip(tried.pools, base.pools, played.pools, strict=True)
+    )
+    rules = played.rules if tried.rules is base.rules else tried.rules
+    return tried.model_copy(update={"guests": guests, "pools": pools, "hosts": played.hosts, "rules": rules})

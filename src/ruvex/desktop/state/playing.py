@@ -6,14 +6,12 @@ import time
 from collections.abc import Iterable, Mapping
 from typing import Any, Final
 
-import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
-from ruvex.divide import Demand
 from ruvex.plan import Event, Plan, SetEvent
-from ruvex.play import PHASES, Player, Recording
+from ruvex.play import Player, Recording
 
 SPEEDS: Final = (1.0, 10.0, 60.0, 0.0)
 """How many times faster than the clock a plan is played; 0 is as fast as it goes."""
@@ -27,7 +25,6 @@ _MOST_TICKS: Final = 4000
 _BEAT_MS: Final = 50
 _AGAIN_MS: Final = 500
 _SUBJECT: Final = "play"
-_BOOTING: Final = PHASES.index("booting")
 
 
 class Playing(QObject):
@@ -109,7 +106,7 @@ class Playing(QObject):
     @property
     def is_outdated(self) -> bool:
         """Whether the plan has changed since it was played."""
-        return self._played is not None and not _same_to_play(self._played, self._document.plan)
+        return self._played is not None and not same_to_play(self._played, self._document.plan)
 
     # What people ask
 
@@ -174,6 +171,26 @@ class Playing(QObject):
         """The events that were put in so far."""
         return () if self.player is None else tuple(self.player.kept)
 
+    def want(self, *, wanted: bool) -> None:
+        """Take note whether somebody looks at it; what has not been played as it is now is played then."""
+        self.is_wanted = wanted
+        if wanted and self._document.plan.guests and (self.player is None or self.is_outdated):
+            # What is being laid out is shown first.
+            QTimer.singleShot(0, self._on_again_due)
+
+    def take_over(self, player: Player) -> None:
+        """Show a day that was played elsewhere, of the plan as it is now."""
+        self.is_running, self._waiting, self._is_busy = False, [], False
+        self._background.drop(_SUBJECT)
+        self._beat.stop()
+        self._again.stop()
+        self._played, self.player = player.plans[0][1], player
+        self.restarted.emit()
+        self.advanced.emit()
+        self.went_on.emit()
+        self.changed.emit()
+        self.ended.emit()
+
     def events_kept(self, plan: Plan) -> None:
         """Take note that the events are in the plan now, so that the play is not out of date for them."""
         self._played = plan
@@ -181,25 +198,10 @@ class Playing(QObject):
             self.player.kept.clear()
         self.changed.emit()
 
-    def in_force(self, at_s: float, base: Plan) -> tuple[Plan, Demand] | None:
-        """Give the settings in force at a time that has been played, and what was asked for then.
-
-        Backlog, surges and growth are in it; guests that booted or ran are on. None for what has not been played.
-        """
-        recording, player = self.recording, self.player
-        if recording is None or player is None or not self.is_wanted or self.is_outdated:
-            return None
-        if at_s > self.now_s or recording.rows == 0:
-            return None
-        row = recording.row_at(at_s)
-        cpu, working, *parts = (
-            np.asarray(recording.series(channel)[:, row], dtype=np.float64)
-            for channel in ("cpu_wanted", "working", "backed", "shared", "balloon", "squeezed", "spilled")
-        )
-        touched = np.maximum(np.sum(parts, axis=0), working)
-        plan = player.plan_at(at_s, (recording.series("phase")[:, row] >= _BOOTING).tolist())
-        update = {"name": base.name, "notes": base.notes, "moment": base.moment, "events": base.events}
-        return plan.model_copy(update=update), Demand(np.stack((cpu, working, touched)))
+    @property
+    def is_in_force(self) -> bool:
+        """Whether what was played is looked at, and of the plan as it is."""
+        return self.is_wanted and self.player is not None and not self.is_outdated
 
     # Going on
 
@@ -303,7 +305,7 @@ class Playing(QObject):
             self.play()
 
 
-def _same_to_play(one: Plan, other: Plan) -> bool:
+def same_to_play(one: Plan, other: Plan) -> bool:
     """Tell whether two plans play alike: names, notes and the moment do not matter."""
     parts = ("hosts", "pools", "guests", "rules", "day_s", "tick_s", "seed", "events")
     return one is other or all(getattr(one, part) == getattr(other, part) for part in parts)

@@ -8,12 +8,14 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ruvex.advise import DayShift
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
 from ruvex.divide import Division, Shifts, shifts_by_guest
-from ruvex.plan import RESOURCES, EditError, Resource, find_item, get_setting
+from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting
 from ruvex.promise import claims_of, refusal_between
 
 
@@ -31,12 +33,15 @@ class Effect:
         For each resource that moved, who gains and who pays, the largest change first.
     in_passing
         What else is to be known of it, or nothing.
+    day
+        What it does over the whole day; None while that has not been played.
     """
 
     text: str
     ids: tuple[str, ...]
     shifts: Mapping[Resource, Shifts]
     in_passing: str = ""
+    day: DayShift | None = None
 
 
 class Trial(QObject):
@@ -65,10 +70,13 @@ class Trial(QObject):
     refused_changed = pyqtSignal()
     not_accepted = pyqtSignal(str)
 
-    def __init__(self, document: Document, look: Look, playing: Playing, parent: QObject | None = None) -> None:
+    def __init__(
+        self, document: Document, look: Look, playing: Playing, rehearsal: Rehearsal, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self._document, self._look, self._playing = document, look, playing
+        self._document, self._look, self._playing, self._rehearsal = document, look, playing, rehearsal
         self.step: Step | None = None
+        self._site = document.site
         self.effect: Effect | None = None
         self.refused: PromiseRefusedError | None = None
         document.resting.connect(self.settle)
@@ -76,6 +84,7 @@ class Trial(QObject):
         document.closing.connect(self._forget)
         document.edited.connect(self._on_edited)
         look.moment_changed.connect(self.clear_effect)
+        rehearsal.changed.connect(self._on_rehearsed)
 
     def try_(self, step: Step) -> None:
         """Show what a step would do, without making it.
@@ -95,10 +104,15 @@ class Trial(QObject):
         refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
         if refusal is not None:
             raise PromiseRefusedError(step, refusal, plan)
-        self.step = step
+        self.step, self._site = step, site
         look.show(site, before=look.before or look.division)
         assert look.before is not None
-        self._set_effect(step.text, look.before, would_need_off(document.plan, plan, step.changed))
+        in_passing = would_need_off(document.plan, plan, step.changed)
+        if step.changes and self._playing.is_live:
+            in_passing = in_passing or f"it happens in the play, from {format_time(self._playing.now_s)} on"
+        else:
+            self._rehearsal.try_(site)
+        self._set_effect(step.text, look.before, in_passing)
 
     def make(self, step: Step) -> None:
         """Make a step at once, as one undo entry.
@@ -121,7 +135,7 @@ class Trial(QObject):
 
     def keep(self) -> None:
         """Make the step that is being tried: in the play that is under way, or else in the plan."""
-        step, site = self.step, self._look.site
+        step, site = self.step, self._site
         if step is None:
             return
         if step.changes and self._playing.take_changes(step.changes):
@@ -131,6 +145,7 @@ class Trial(QObject):
         if site.plan != self._document.plan:
             self._document.make(step.text, site, merges=step.merges)
         else:
+            self._rehearsal.give_up()
             self._look.show(self._document.site, before=None)
         self.dismiss_refusal()
 
@@ -143,6 +158,7 @@ class Trial(QObject):
         """Drop the step."""
         if self.step is not None:
             self.step = None
+            self._rehearsal.give_up()
             self._look.show(self._document.site, before=None)
             self.clear_effect()
 
@@ -194,5 +210,12 @@ class Trial(QObject):
         after = self._look.division
         shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
         moved = {name: found for name, found in shifts.items() if found.rows.size}
-        self.effect = Effect(text, after.ids, moved, in_passing)
+        day = self._rehearsal.shift if self.step is not None else None
+        self.effect = Effect(text, after.ids, moved, in_passing, day)
         self.effect_changed.emit()
+
+    def _on_rehearsed(self) -> None:
+        """Tell what is being tried once more, with what it does over the day."""
+        before, effect = self._look.before, self.effect
+        if self.step is not None and effect is not None and before is not None and self._rehearsal.shift is not None:
+            self._set_effect(effect.text, before, effect.in_passing)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
-from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
@@ -80,26 +79,6 @@ class TimelineView(QWidget):
         desk.look.changed.connect(self._on_divided)
         playing.advanced.connect(self._on_advanced)
         self._on_replaced()
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        """Play the plan as fast as it goes, where it has not been played as it is."""
-        super().showEvent(event)
-        self._playing.is_wanted = True
-        if self._playing.recording is not None:
-            self._desk.look.again()
-        if self._desk.document.plan.guests and (self._playing.player is None or self._playing.is_outdated):
-            QTimer.singleShot(0, self._start)
-
-    def _start(self) -> None:
-        if self.isVisible() and not self._playing.is_running:
-            self._playing.set_speed(0.0)
-            self._playing.play()
-
-    def hideEvent(self, event: QHideEvent | None) -> None:
-        """Stop looking: what is changed elsewhere changes the plan."""
-        super().hideEvent(event)
-        self._playing.is_wanted = False
-        self._desk.look.again()
 
     def _on_replaced(self) -> None:
         self._stack.setCurrentIndex(0 if self._desk.look.plan.guests else 1)
