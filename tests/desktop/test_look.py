@@ -126,7 +126,7 @@ class OneLook(WindowCase):
         effect = self.desk.trial.effect
         assert effect is not None and effect.day is not None
         self.assertTrue(effect.day.done or effect.day.short)
-        self.assertIn("over the day:", self.dials.effect.text)
+        self.assertIn("over the day:", self.dials.effect.day)
         tried = self.desk.rehearsal.tried
         assert tried is not None
         again = Player(site_of(tried.plans[0][1], self.desk.document.file.traces))

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
+from unittest.mock import patch
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QSignalSpy, QTest
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.texts import Face
 from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.divide import causes_of
 from ruvex.plan import Guest, find_item
 from tests.desktop.base import LEFT, WindowCase
 
@@ -23,6 +27,49 @@ class Aids(WindowCase):
     def shown(self) -> list[str]:
         """Give the rows in their order."""
         return [row.item_id for row in self.butterfly.row_list.rows]
+
+    def test_every_key_as_it_is_typed(self) -> None:
+        """Each key of one character does its own and nothing else, and none is spelled twice.
+
+        A keyboard that has { on the key of [ sends it as both { and Shift+[, so an action with both has two keys that
+        come at once, and does nothing.
+        """
+        typed = {name: keys for name in ActionName for keys in name.value.keys if len(keys) == 1}
+        self.assertIn(ActionName.HOUR_LATER, typed)
+        for spec in (name.value for name in typed):
+            self.assertFalse([keys for keys in spec.keys if keys.startswith("Shift+") and not keys[-1].isalnum()])
+        for name, keys in typed.items():
+            with self.subTest(key=keys):
+                runs = [QSignalSpy(action.triggered) for action in self.window.actions_by_name.values()]
+                own = QSignalSpy(self.window.actions_by_name[name].triggered)
+                self.butterfly.setFocus()
+                QTest.keyClick(self.butterfly, keys.lower())
+                self.settle()
+                self.window.command_box.hide()
+                self.assertEqual((len(own), sum(len(spy) for spy in runs)), (1, 1))
+
+    def test_why_stands_by_both_wings_in_every_axis(self) -> None:
+        """A CPU row says what it lacks for as a memory row does, also where each bar fills its wing."""
+        row = self.desk.look.division.position["ticket-db"]
+        for axis in ("common", "own"):
+            self.butterfly.set_axis_mode(axis)
+            self.settle()
+            place = self.butterfly.row_rect("ticket-db")
+            with patch.object(Face, "draw", autospec=True, side_effect=Face.draw) as draw:
+                self.butterfly.viewport().repaint(place)
+            texts = [call.args[5] for call in draw.call_args_list]
+            self.assertIn(causes_of(self.desk.look.division, "cpu").word(row), texts)
+
+    def test_a_click_beside_the_rows_takes_the_keys(self) -> None:
+        """What is pasted after a click on empty ground is meant for the rows, not for the field typed in before."""
+        self.desk.selection.select("ticket-db")
+        self.settle()
+        self.dials.dials["cpu"].fields["cpu.limit"].line.setFocus()
+        self.butterfly.fold_all(folded=True)
+        self.settle()
+        view = self.butterfly.viewport()
+        QTest.mouseClick(view, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(view.width() // 2, view.height() - 4))
+        self.assertIn(self.application.focusWidget(), (self.butterfly, self.butterfly.reader))
 
     def test_units_for_reading_and_typing(self) -> None:
         """U goes through four units; what is typed without one is in the unit in force."""

@@ -161,12 +161,14 @@ class Reading(TimelineCase):
         span = self.lanes.scale.span_s
         at_s, x = 17 * 3600.0, self.lanes.scale.x(17 * 3600)
         point = QPointF(x, 60)
-        wheel = QWheelEvent(
-            point, self.lanes.viewport().mapToGlobal(point), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
-            NONE, Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
-        QApplication.sendEvent(self.lanes.viewport(), wheel)
-        self.assertAlmostEqual(self.lanes.scale.span_s, span * 0.64, delta=1)
+        # The wheel alone scrolls; with Ctrl it zooms at the pointer.
+        for modifier, part in ((NONE, 1.0), (Qt.KeyboardModifier.ControlModifier, 0.64)):
+            wheel = QWheelEvent(
+                point, self.lanes.viewport().mapToGlobal(point), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
+                modifier, Qt.ScrollPhase.NoScrollPhase, False,
+            )  # fmt: skip
+            QApplication.sendEvent(self.lanes.viewport(), wheel)
+            self.assertAlmostEqual(self.lanes.scale.span_s, span * part, delta=1)
         self.assertAlmostEqual(self.lanes.scale.x(at_s), x, delta=1)
         self.key(Qt.Key.Key_Home)
         self.assertEqual(self.lanes.scale.span_s, 86_400)

@@ -145,7 +145,7 @@ def day_text(shift: DayShift, plan: Plan) -> str:
 
 
 def _when(at_s: float | None) -> str:
-    return "not at all" if at_s is None else format_time(at_s)
+    return "not at all" if at_s is None else format_time(round(at_s / 60) * 60)
 
 
 def _worst(worst: Worst) -> str:

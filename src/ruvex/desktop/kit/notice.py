@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from ruvex.desktop.kit.theme import Theme
@@ -61,6 +62,18 @@ class Notice(QFrame):
         self._on_theme_changed()
         self.show()
         self._buttons[0].setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Take Esc as the last choice: the one that changes nothing."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self._buttons:
+            self._buttons[-1].click()
+        else:
+            super().keyPressEvent(event)
+
+    def withdraw(self, text: str) -> None:
+        """Take a notice back that has been overtaken by what was done meanwhile."""
+        if self.text == text:
+            self.hide()
 
     def _button(self, label: str, run: Callable[[], object]) -> QPushButton:
         button = QPushButton(label, self)

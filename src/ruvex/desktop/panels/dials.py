@@ -325,7 +325,8 @@ class Dials(QWidget):
         what = "the CPU" if name == "cpu" else "the memory"
         cause = causes_of(self._desk.look.division, name).word(row)
         lacks = f"lacks {figure_with_unit(unmet, unit)}"
-        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}: {cause}"
+        why = f": {cause}" if cause else ""
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}{why}"
 
     def enter(self) -> None:
         """Go to the first setting of what is selected, unfolding the dials if need be."""

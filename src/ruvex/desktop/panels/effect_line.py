@@ -20,6 +20,9 @@ from ruvex.plan import Plan
 
 _HINT: Final = "Drag, type with a unit, or choose shares."
 _MOST_NAMED: Final = 3
+_DAY_PART: Final = 0.42
+"""Of the width, at most, for what a change does over the day."""
+_ELIDE: Final = Qt.TextElideMode.ElideRight
 
 
 def _side(shifts: Shifts, effect: Effect, plan: Plan, unit: Unit) -> str:
@@ -34,7 +37,7 @@ def _side(shifts: Shifts, effect: Effect, plan: Plan, unit: Unit) -> str:
 
 
 def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
-    """Say in one line what was changed, who gains and who pays."""
+    """Say in one line what was changed, who gains and who pays at this moment."""
     parts = [effect.text, effect.in_passing]
     for resource, shifts in effect.shifts.items():
         gains, losses, unit = shifts.gains, shifts.losses, units.common(resource)
@@ -47,8 +50,6 @@ def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
         parts.append(f"{NAME[resource]} {moved} {unit.name} moves: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
-    if effect.day is not None and (told := day_text(effect.day, plan)):
-        parts.append(f"over the day: {told}")
     return "   ·   ".join(part for part in parts if part)
 
 
@@ -59,13 +60,15 @@ class EffectLine(QWidget):
     ----------
     text
         What is shown.
+    day
+        What the change does over the whole day, while that is known.
     """
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._desk, self._theme = desk, theme
         self._refusal = ""
-        self.text = _HINT
+        self.text, self.day = _HINT, ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         desk.trial.effect_changed.connect(self._on_effect_changed)
@@ -90,15 +93,18 @@ class EffectLine(QWidget):
         self.update()
 
     def _show(self) -> None:
-        effect = self._desk.trial.effect
+        effect, self.day = self._desk.trial.effect, ""
         if self._refusal:
             self.text = self._refusal
         elif effect is not None and effect.ids is self._desk.look.division.ids:
             self.text = effect_text(effect, self._desk.look.plan, self._desk.units)
+            told = "" if effect.day is None else day_text(effect.day, self._desk.look.plan)
+            self.day = f"over the day: {told}" if told else ""
         else:
             self.text = _HINT
-        self.setToolTip("" if self.text == _HINT else self.text.replace("   ·   ", "\n"))
-        self.setAccessibleName(self.text)
+        told = "   ·   ".join(part for part in (self.text, self.day) if part)
+        self.setToolTip("" if self.text == _HINT else told.replace("   ·   ", "\n"))
+        self.setAccessibleName(told)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -110,6 +116,12 @@ class EffectLine(QWidget):
         face = theme.face(12, bold=bool(self._refusal))
         painter.setPen(colours.muted if is_hint else colours.ink)
         room = paint_legend(painter, theme, self.rect()) if is_hint else 16
-        text = face.metrics.elidedText(self.text, Qt.TextElideMode.ElideRight, self.width() - 16 - room)
-        face.draw(painter, 16, 0, self.height(), text)
+        end = round(self.width() - room)
+        if self.day:
+            # The day has the right end of the line to itself, so that neither hides the other.
+            left = end - min(round(face.metrics.horizontalAdvance(self.day)), round(self.width() * _DAY_PART))
+            face.draw(painter, left, 0, self.height(), face.metrics.elidedText(self.day, _ELIDE, end - left))
+            painter.fillRect(left - 12, 5, 1, self.height() - 10, colours.line)
+            end = left - 24
+        face.draw(painter, 16, 0, self.height(), face.metrics.elidedText(self.text, _ELIDE, end - 16))
         painter.end()

@@ -80,7 +80,7 @@ def take_picture(
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
         application.processEvents()
-        while window.playing.is_running:
+        while window.playing.is_running or not window.desk.rehearsal.is_current:
             window.desk.background.wait()
             application.processEvents()
         # What an answer from the background changes may ask the background again.

@@ -51,6 +51,8 @@ class PlanFiles(QObject):
         super().__init__(window)
         self._window, self._desk = window, window.desk
         self.keeper = Keeper(window.desk, window.preferences.folder)
+        self._asked = ""
+        window.desk.document.named.connect(self._on_named)
         self.keeper.noted.connect(lambda text: window.notice.tell(text))
         self.keeper.changed_on_disk.connect(self._on_changed_on_disk)
 
@@ -167,17 +169,22 @@ class PlanFiles(QObject):
 
         self.after_saving(go_on)
 
-    def after_saving(self, go_on: Callable[[], object]) -> None:
+    def after_saving(self, go_on: Callable[[], object], *, without: str = "Go on without saving") -> None:
         """Do something that replaces the plan; with unsaved changes, ask first, in the window."""
         if not self._desk.document.is_dirty:
             go_on()
             return
         choices: list[Choice] = [
             ("Save first", lambda: go_on() if self.save() else None),
-            ("Go on without saving", go_on),
+            (without, go_on),
             ("Stay", lambda: None),
         ]
-        self._window.notice.tell(f"{self._desk.look.plan.name or 'This plan'} has changes that are not saved.", choices)
+        self._asked = f"{self._desk.look.plan.name or 'This plan'} has changes that are not saved."
+        self._window.notice.tell(self._asked, choices)
+
+    def _on_named(self) -> None:
+        if not self._desk.document.is_dirty:
+            self._window.notice.withdraw(self._asked)
 
     def show_recent(self) -> None:
         """Fill the menu of recent plans."""

@@ -322,7 +322,7 @@ class Window(QMainWindow):
             return
         if self.desk.document.is_dirty and not self._may_close:
             event.ignore()
-            self.files.after_saving(self._close_now)
+            self.files.after_saving(self._close_now, without="Close without saving")
         else:
             self.preferences.layout = self._layout_now()
             self.files.keeper.close()

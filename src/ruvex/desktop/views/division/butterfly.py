@@ -348,6 +348,8 @@ class Butterfly(QAbstractScrollArea):
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         row, x = self.row_at(event.position().toPoint()), event.position().x()
+        # Beside the rows too: what is pasted next is meant for them, not for the field that was typed in before.
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
         if row is None:
             self._desk.selection.select(None)
             return

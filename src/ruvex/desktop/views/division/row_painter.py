@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from PyQt6.QtCore import QPointF, QRect
+from PyQt6.QtCore import QPointF, QRect, QRectF
 from PyQt6.QtGui import QPainter
 
 from ruvex.desktop.kit.axis import Axis
@@ -102,19 +102,22 @@ class RowPainter:
         return is_hurt
 
     def _paint_cause(self, painter: QPainter, name: Resource, row: Row, place: QRect, axis: Axis, bar: Bar) -> None:
-        """Write why something is missing where there is room beyond the bar; of CPU only what is not the supply."""
+        """Write why something is missing, beyond the bar, or where that has no room on a ground of its own over it."""
         cause = self.cause(name, row.index)
-        if not cause or (name == "cpu" and cause == "supply"):
+        if not cause:
             return
         face, gap = self._theme.face(10.5), self._theme.px(8)
         end = bar.delivered + bar.unmet + bar.lent
         if bar.limit <= axis.top:
             end = max(end, bar.limit)
-        x = axis.x(end)
-        if abs(axis.end - x) < face.width(cause) + gap:
-            return
-        painter.setPen(self._theme.colours.faint)
-        at = x - gap - face.width(cause) if axis.end < axis.zero else x + gap
+        x, width, is_left = axis.x(end), face.width(cause), axis.end < axis.zero
+        if abs(axis.end - x) >= width + gap:
+            at = x - gap - width if is_left else x + gap
+        else:
+            at = axis.end + gap / 2 if is_left else axis.end - gap / 2 - width
+            ground = QRectF(at - gap / 2, place.top() + 3, width + gap, place.height() - 6)
+            painter.fillRect(ground, self._theme.colours.paper)
+        painter.setPen(self._theme.colours.muted)
         face.draw(painter, at, place.top(), place.height(), cause)
 
     def _paint_name(self, painter: QPainter, row: Row, place: QRect, columns: Frame, colours: BarColours) -> None:

@@ -400,16 +400,16 @@ class Lanes(QAbstractScrollArea):
             self.set_cross(self._desk.look.plan.moment)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Zoom in the lanes, move with Shift, scroll over the names."""
+        """Scroll; zoom in the lanes with Ctrl, move with Shift."""
         if event is None:
             return
         steps = event.angleDelta().y() / _WHEEL_STEP
-        if event.position().x() < self.scale.left or not steps:
-            super().wheelEvent(event)
-        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        if steps and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.set_scale(self.scale.moved(-steps * _PAN * self.scale.span_s))
-        else:
+        elif steps and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.set_scale(self.scale.zoomed(event.position().x(), _ZOOM**steps))
+        else:
+            super().wheelEvent(event)
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
