@@ -165,7 +165,6 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
     from PyQt6.QtTest import QTest
 
     from ruvex.desktop import make_application, make_window
-    from ruvex.desktop.kit.actions import ActionName
     from ruvex.desktop.state.preferences import Preferences
 
     application = make_application()
@@ -180,11 +179,11 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
             window.open_path(path)
             window.desk.background.wait()
             application.processEvents()
-            lanes, playing = window.timeline.lanes, window.playing
+            lanes, playing = window.views["timeline"].lanes, window.playing
             shown: list[float] = []
             begin = time.perf_counter()
             playing.advanced.connect(lambda b=begin, s=shown: s.append(time.perf_counter() - b))
-            window.actions_by_name[ActionName.TIMELINE].trigger()
+            window.show_view("timeline")
             longest = last = 0.0
             while not playing.is_over:
                 QTest.qWait(4)

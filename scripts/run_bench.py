@@ -291,8 +291,8 @@ def bench_desktop() -> list[str]:
             moved += not np.array_equal(before, window.desk.look.division.cpu.delivered)
         whole, moment = window.desk.look.site, window.desk.look.demand
         solving = best_ms(lambda: divide(whole, 0.0, demand=moment))
-        viewport = window.division.butterfly.viewport()
-        wing = window.division.butterfly.wing_rect("cpu", viewport.height())
+        viewport = window.views["division"].butterfly.viewport()
+        wing = window.views["division"].butterfly.wing_rect("cpu", viewport.height())
         painting = best_ms(lambda: viewport.repaint(wing))
         undone = window.desk.document.undo_stack.count()
     assert undone == 0, "the handle was let go"

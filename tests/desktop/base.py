@@ -21,12 +21,29 @@ from ruvex.desktop import make_application, make_window
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.track import Track
+from ruvex.desktop.shell.window import Window
 from ruvex.desktop.state.preferences import Preferences
+from ruvex.desktop.views.division import DivisionView
+from ruvex.desktop.views.timeline import TimelineView
 from ruvex.plan import Plan, plan_text
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
+
+
+def division_of(window: Window) -> DivisionView:
+    """Give the Division view of a window."""
+    view = window.views["division"]
+    assert isinstance(view, DivisionView)
+    return view
+
+
+def timeline_of(window: Window) -> TimelineView:
+    """Give the Timeline view of a window."""
+    view = window.views["timeline"]
+    assert isinstance(view, TimelineView)
+    return view
 
 
 class WindowCase(unittest.TestCase):
@@ -52,7 +69,8 @@ class WindowCase(unittest.TestCase):
         self.window.resize(1280, 800)
         self.window.show()
         self.desk = self.window.desk
-        self.butterfly = self.window.division.butterfly
+        self.division, self.timeline = division_of(self.window), timeline_of(self.window)
+        self.butterfly = self.division.butterfly
         self.dials = self.window.dials
         self.settle()
 
@@ -92,6 +110,11 @@ class WindowCase(unittest.TestCase):
         self.assertTrue(self.window.open_path(path))
         self.settle()
         return path
+
+    def go_to(self, view: str) -> None:
+        """Go to a view as its tab does."""
+        self.window.view_actions[view].trigger()
+        self.settle()
 
     def run_action(self, name: ActionName) -> None:
         """Trigger an action as its menu entry does."""

@@ -18,6 +18,7 @@ from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.divide import ladder_of
 from ruvex.plan import Guest, find_item, plan_text
+from tests.desktop.base import division_of
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -36,7 +37,8 @@ class Story:
         self.window.resize(1280, 800)
         self.window.show()
         self.desk = self.window.desk
-        self.rows = self.window.division.butterfly
+        self.division = division_of(self.window)
+        self.rows = self.division.butterfly
         self.settle()
 
     def settle(self) -> None:
@@ -98,8 +100,8 @@ class Story:
     def build(self) -> None:
         """One host, ten pasted guests, three pools by 50/30/20, guests dragged in."""
         window = self.window
-        assert window.division.empty.isVisible()
-        self.click(window.division.empty.buttons[0])
+        assert division_of(window).empty.isVisible()
+        self.click(division_of(window).empty.buttons[0])
         assert window.sheet.isVisible() and len(self.desk.look.plan.hosts) == 1
         line = window.plan_page.forms[0].fields["memory_mib"].line
         line.setFocus()
@@ -113,7 +115,7 @@ class Story:
         clipboard.setText(CELLS)
         self.press(Qt.Key.Key_V, CTRL, window)
         assert len(self.desk.look.plan.guests) == 10, window.notice.text
-        assert window.division.butterfly.isVisible()
+        assert division_of(window).butterfly.isVisible()
         assert self.guest("ferry-3").memory.size == 7168
 
         for name in ("Sailing", "Booking", "Office"):
@@ -192,7 +194,7 @@ class Story:
                 break
             self.press(Qt.Key.Key_Z, CTRL, self.window)
         assert not self.desk.look.plan.hosts and not self.desk.look.plan.guests
-        assert self.window.division.empty.isVisible()
+        assert self.division.empty.isVisible()
         for _ in range(200):
             if not self.desk.document.undo_stack.canRedo():
                 break

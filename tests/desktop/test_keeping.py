@@ -11,7 +11,7 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.shell.window import Window
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.plan import change_settings, read_plan, write_plan
-from tests.desktop.base import LEFT, WindowCase
+from tests.desktop.base import LEFT, WindowCase, division_of
 
 
 class Keeping(WindowCase):
@@ -122,12 +122,12 @@ class Keeping(WindowCase):
         again = self.another_window()
         self.assertEqual((again.width(), again.height()), (780, 600))
         self.assertTrue(again.dials.why_button.isChecked())
-        butterfly = again.division.butterfly
+        butterfly = division_of(again).butterfly
         self.assertEqual((butterfly.order, butterfly.axis_mode), ("hurt", "own"))
         self.assertEqual(again.desk.units.chosen("cpu"), "% of host")
         preferences = Preferences(self.folder / "state")
-        preferences.layout = {"geometry": 7, "units": [], "order": {}, "axis": 3, "why": "x"}
-        self.assertEqual(self.another_window().division.butterfly.order, "tree")
+        preferences.layout = {"geometry": 7, "units": [], "views": {"division": {"order": {}, "axis": 3}}, "why": "x"}
+        self.assertEqual(division_of(self.another_window()).butterfly.order, "tree")
 
     def test_lock_goes_with_the_window(self) -> None:
         """No lock is left beside the plan."""

@@ -78,20 +78,20 @@ class OneLook(WindowCase):
     def test_the_gauge_of_the_timeline_reads_what_the_dials_read(self) -> None:
         """In the timeline every figure is played; going back, Division is as it was left."""
         self.desk.selection.select("ticket-db")
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.until_rehearsed()
         for at_s in TIMES:
             self.desk.look.set_moment(at_s)
             self.settle()
             self.assertTrue(self.desk.look.is_played)
-            reading, division = self.window.timeline.gauge.reading, self.desk.look.division
+            reading, division = self.timeline.gauge.reading, self.desk.look.division
             assert reading is not None
             row = division.position["ticket-db"]
             for name in ("backed", "working", "balloon", "spilled", "pace", "met"):
                 self.assertAlmostEqual(getattr(reading, name), float(getattr(division.layers, name)[row]), places=3)
         self.run_action(ActionName.SETTLED)
-        self.assertIn("always as it was played", self.window.notice.text)
-        self.run_action(ActionName.DIVISION)
+        self.assertIn("Timeline is always played", self.window.notice.text)
+        self.go_to("division")
         self.assertEqual(self.desk.look.mode, "settled")
 
     def test_a_preview_of_a_played_moment_moves_nothing_that_does_not_move(self) -> None:

@@ -103,12 +103,12 @@ class Aids(WindowCase):
         QTest.keyClick(self.window, Qt.Key.Key_A)
         self.settle()
         self.assertNotEqual(self.picture(view).pixelColor(end, crew), before)
-        self.assertEqual(self.window.division.bar.axis_button.text(), "each against its own want")
+        self.assertEqual(self.division.bar.axis_button.text(), "each against its own want")
 
     def test_order_keeps_the_tree(self) -> None:
         """Worst hit first and by name: members stay below their pool."""
         for order in ("hurt", "name"):
-            QTest.mouseClick(self.window.division.bar.order_button, LEFT)
+            QTest.mouseClick(self.division.bar.order_button, LEFT)
             self.settle()
             self.assertEqual(self.butterfly.order, order)
             rows = self.butterfly.row_list.rows
@@ -124,7 +124,7 @@ class Aids(WindowCase):
         """Only what matches shows, with the pools it is in; Esc shows all again."""
         everything = self.shown()
         QTest.keyClick(self.window, Qt.Key.Key_Slash)
-        line = self.window.division.bar.line
+        line = self.division.bar.line
         self.assertTrue(line.hasFocus())
         QTest.keyClicks(line, "web")
         self.settle()

@@ -208,7 +208,7 @@ class Rules(SheetCase):
         QTest.mouseClick(nearest, LEFT)
         self.settle()
         self.assertAlmostEqual(self.desk.look.plan.rules.set_aside_percent.cpu, 59.3)
-        self.assertIn("0.0", self.window.division.grab() and self.free())
+        self.assertIn("0.0", self.division.grab() and self.free())
 
     def free(self) -> str:
         """Give what is free of CPU promises."""

@@ -119,7 +119,7 @@ class EveryAction(WindowCase):
         for prepare in (
             lambda: None,
             lambda: self.desk.selection.select("lagoon-sim"),
-            self.window.division.butterfly.picking.pick_all,
+            self.division.butterfly.picking.pick_all,
         ):
             prepare()
             for name in ActionName:

@@ -32,7 +32,7 @@ class TimelineCase(WindowCase):
     def setUp(self) -> None:
         """Name the parts."""
         super().setUp()
-        self.timeline, self.playing = self.window.timeline, self.window.playing
+        self.playing = self.window.playing
         self.lanes, self.gauge = self.timeline.lanes, self.timeline.gauge
 
     def play_to_end(self, most_ms: int = 60_000) -> None:
@@ -136,7 +136,7 @@ class Reading(TimelineCase):
     def test_day_of_the_demo(self) -> None:
         """The day is played on opening the view; crosshair, readout, dials and zoom follow mouse, wheel and keys."""
         self.open_demo()
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.assertTrue(self.timeline.isVisible())
         self.play_to_end()
         self.assertIn("elastic saves", self.timeline.transport.told.toolTip())
@@ -181,7 +181,7 @@ class Reading(TimelineCase):
         """After the day is over a dial changes the plan, and the lanes follow; in another view nothing is played."""
         guests = [cpu_guest("a", 8000), cpu_guest("b", 8000)]
         self.show_plan(plan_of(guests, moment=0, day_s=3600))
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.play_to_end()
         recording = self.playing.recording
         assert recording is not None
@@ -193,7 +193,7 @@ class Reading(TimelineCase):
         again = self.playing.recording
         assert again is not None
         self.assertEqual(float(again.series("cpu_delivered")[0, 100]), 7500)
-        self.run_action(ActionName.DIVISION)
+        self.go_to("division")
         self.desk.trial.change("a", {"cpu.shares": 100}, "a: shares 100")
         QTest.qWait(700)
         self.assertIs(self.playing.recording, again)
@@ -201,7 +201,7 @@ class Reading(TimelineCase):
     def test_empty_plan_says_what_to_do(self) -> None:
         """Without guests there is nothing to play, and the view says so."""
         self.run_action(ActionName.NEW)
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.assertTrue(self.timeline.empty.isVisible())
         self.run_action(ActionName.PLAY)
         self.run_action(ActionName.NEXT_TIME)
@@ -218,7 +218,7 @@ class Live(TimelineCase):
             memory_guest("e", 3000, mode="elastic", boot=4000, floor=1000, ceiling=9000) | {"boot_s": 10},
         ]  # fmt: skip
         self.show_plan(plan_of(guests, moment=0, day_s=3600))
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.playing.pause()
         self.settle()
         self.playing.restart()
@@ -281,13 +281,13 @@ class Live(TimelineCase):
 
     def test_only_a_play_that_is_looked_at_takes_what_is_done(self) -> None:
         """In the division, and while the day is played as fast as it goes, a dial and Space change the plan."""
-        self.run_action(ActionName.DIVISION)
+        self.go_to("division")
         self.desk.selection.select("a")
         self.butterfly.setFocus()
         QTest.keyClick(self.butterfly.reader, Qt.Key.Key_Space)
         self.settle()
         self.assertEqual(self.desk.document.plan.guests[0].power, "off")
-        self.run_action(ActionName.TIMELINE)
+        self.go_to("timeline")
         self.playing.set_speed(0.0)
         self.playing.play()
         self.assertFalse(self.playing.is_live)
@@ -315,7 +315,7 @@ class Live(TimelineCase):
             shown = self.desk.look.plan.guests[1].power
             self.assertEqual(shown, power)
         self.assertEqual(self.desk.document.plan.guests[1].power, "on")
-        self.run_action(ActionName.DIVISION)
+        self.go_to("division")
         self.assertIs(self.desk.look.plan, self.desk.document.plan)
 
     def test_what_cannot_be_is_refused_in_the_log(self) -> None:

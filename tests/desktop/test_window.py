@@ -418,10 +418,10 @@ class Extremes(WindowCase):
 
     def test_empty_states(self) -> None:
         """No guests, no host, nobody on, broken promises: each says what it is, nothing fails."""
-        self.assertTrue(self.window.division.empty.isVisible())
-        QTest.mouseClick(self.window.division.empty.buttons[-1], LEFT)
+        self.assertTrue(self.division.empty.isVisible())
+        QTest.mouseClick(self.division.empty.buttons[-1], LEFT)
         self.assertEqual(self.desk.look.plan.name, "Orrin Sound Ferries")
-        self.assertFalse(self.window.division.empty.isVisible())
+        self.assertFalse(self.division.empty.isVisible())
         for plan in (
             Plan(name="nothing"),
             plan_of([cpu_guest("a", 5)], host=None),

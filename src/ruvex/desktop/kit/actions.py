@@ -56,8 +56,6 @@ class ActionName(Enum):
     MEMORY_UNIT = Spec("Next unit of memory", ("Shift+U",), "GiB or % of the host")
     FOLD_ALL = Spec("Fold all pools", ("Ctrl+Up",), "Show pools without their members")
     UNFOLD_ALL = Spec("Unfold all pools", ("Ctrl+Down",), "Show every member")
-    DIVISION = Spec("Division", ("Ctrl+1",), "Go to the rows of the division")
-    TIMELINE = Spec("Timeline", ("Ctrl+2",), "Go to the plan played over its day")
     PLAY = Spec("Play", ("P",), "Play the plan over its day, or pause it")
     PLAY_STEP = Spec("Step", (".",), "Play on by one recorded row, and stand still")
     REPLAY = Spec("From the start", ("Shift+P",), "Play the plan from the start of its day, as it is now")

@@ -22,6 +22,7 @@ def take_picture(
     select: str | None = None,
     preview: tuple[str, float] | None = None,
     change: tuple[str, str, float] | None = None,
+    view: str | None = None,
     do: Sequence[str] = (),
     look: str = "light",
     scale: float = 1.0,
@@ -39,6 +40,8 @@ def take_picture(
         A setting of what is selected and a value, shown as while its dial is moved.
     change
         A change that is made: an item, a setting and its value; where it is refused, that is what the picture shows.
+    view
+        The name of the view to show, the first if left out.
     do
         Names of actions that are run before the picture is taken.
     look, scale, size
@@ -77,6 +80,8 @@ def take_picture(
             step = settings_step(text, [(target, {setting: value})])
             with contextlib.suppress(EditError):
                 window.desk.trial.make(step)
+        if view is not None:
+            window.show_view(view)
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
         application.processEvents()
@@ -87,7 +92,7 @@ def take_picture(
         for _ in range(3):
             window.desk.background.wait()
             application.processEvents()
-        while window.timeline.isVisible() and window.timeline.lanes.is_behind:
+        while window.view.is_behind:
             time.sleep(0.01)
             application.processEvents()
         if not window.grab().save(str(file), "PNG"):
@@ -104,6 +109,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--select", help="the id of a guest or pool")
     parser.add_argument("--preview", metavar="SETTING=VALUE", help="a setting of it, as while its dial is moved")
     parser.add_argument("--change", metavar="ITEM:SETTING=VALUE", help="a change to make, refused or not")
+    parser.add_argument("--view", help="the name of the view to show")
     parser.add_argument("--do", action="append", default=[], metavar="ACTION", help="an action to run, by its name")
     parser.add_argument("--look", choices=("light", "dark", "contrast"), default="light")
     parser.add_argument("--scale", type=float, default=1.0)
@@ -120,7 +126,8 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         take_picture(
             options.plan, options.file, at=options.at, select=options.select,
-            preview=(setting, float(value)) if setting else None, change=change, do=options.do, look=options.look,
+            preview=(setting, float(value)) if setting else None, change=change, view=options.view, do=options.do,
+            look=options.look,
             scale=options.scale, size=(int(width), int(height)),
         )  # fmt: skip
     except RuvexError as error:

@@ -165,7 +165,7 @@ class PlanFiles(QObject):
 
         def go_on() -> None:
             if self.open_path(path):
-                self._window.show_timeline()
+                self._window.show_view("timeline")
 
         self.after_saving(go_on)
 

@@ -19,6 +19,7 @@ from ruvex.desktop.panels.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.panels.dials import Dials
 from ruvex.desktop.panels.head_band import HeadBand
 from ruvex.desktop.panels.refusal_panel import RefusalPanel
+from ruvex.desktop.panels.view import Bench, View, ViewSpec, bind
 from ruvex.desktop.sheets import SideSheet
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.keys_page import KeysPage
@@ -28,20 +29,15 @@ from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.shell.views import VIEWS
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
 from ruvex.desktop.state.preferences import Preferences
-from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.state.units import CHOICES
-from ruvex.desktop.views.division import DivisionView
-from ruvex.desktop.views.division.butterfly import AXES
-from ruvex.desktop.views.timeline import TimelineView
 from ruvex.plan import Pool, UnitError, format_time, parse_time
 
-_VIEWS: Final = (ActionName.DIVISION, ActionName.TIMELINE)
-_IN_LANES: Final = (ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL)
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 
 
@@ -54,8 +50,10 @@ class Window(QMainWindow):
         The open plan, the look, what is remembered.
     editor, files
         What can be done with the selected rows, and with the plan's file.
-    actions_by_name
-        Every action of the registry.
+    actions_by_name, view_actions
+        Every action of the registry; and those that go to the views, by the names of these.
+    views
+        The views by name.
     sheet, pages
         The side sheet, and its pages by the action that opens each.
     ask_open, ask_save
@@ -78,12 +76,12 @@ class Window(QMainWindow):
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
         self.stories_menu = QMenu("Stories", self)
-        self.head = HeadBand(desk, theme, self.plan_menu, [self.actions_by_name[name] for name in _VIEWS], self)
+        self.view_actions = {spec.name: self._make_view_action(i, spec) for i, spec in enumerate(VIEWS)}
+        self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
         self.files = PlanFiles(self)
-        steps = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO)
-        self.division = DivisionView(desk, theme, [self.actions_by_name[name] for name in steps], self)
-        self.timeline = TimelineView(desk, self.playing, theme, self.actions_by_name, self)
+        bench = Bench(desk, self.editor, self.live, theme, self.actions_by_name)
+        self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
         self.sheet = SideSheet(theme, self)
@@ -111,17 +109,17 @@ class Window(QMainWindow):
         self._on_theme_changed()
         self._on_named()
         self._on_undo_changed()
-        self.division.butterfly.setFocus()
+        self.view.setFocus()
 
     def _lay_out(self) -> None:
         rows = QWidget(self)
         beside = QHBoxLayout(rows)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.setSpacing(0)
-        self.views = QStackedWidget(rows)
-        self.views.addWidget(self.division)
-        self.views.addWidget(self.timeline)
-        beside.addWidget(self.views, 1)
+        self._stack = QStackedWidget(rows)
+        for view in self.views.values():
+            self._stack.addWidget(view)
+        beside.addWidget(self._stack, 1)
         beside.addWidget(self.sheet)
         middle = QWidget(self)
         column = QVBoxLayout(middle)
@@ -148,10 +146,19 @@ class Window(QMainWindow):
             self.addAction(action)
         return action
 
+    def _make_view_action(self, number: int, spec: ViewSpec) -> QAction:
+        action = QAction(spec.title, self)
+        action.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
+        action.setToolTip(spec.hint)
+        action.setStatusTip(spec.hint)
+        action.setCheckable(True)
+        action.triggered.connect(lambda _checked=False: self.show_view(spec.name))
+        self.addAction(action)
+        return action
+
     def _runs(self) -> dict[ActionName, Callable[[], object]]:
         """Give what each action runs."""
-        strip, butterfly, editor, units = self.head.strip, self.division.butterfly, self.editor, self.desk.units
-        bar = self.division.bar
+        strip, editor, units = self.head.strip, self.editor, self.desk.units
         return {
             ActionName.NEW: self.files.new,
             ActionName.OPEN: self.files.ask_and_open,
@@ -165,7 +172,6 @@ class Window(QMainWindow):
             ActionName.NEW_POOL: editor.new_pool,
             ActionName.NEW_HOST: self._on_new_host,
             ActionName.POWER: self.live.power,
-            ActionName.RENAME: self._on_rename,
             ActionName.DUPLICATE: editor.duplicate,
             ActionName.DELETE: editor.delete,
             ActionName.MOVE: self._on_move,
@@ -173,28 +179,13 @@ class Window(QMainWindow):
             ActionName.DOWNWARD: lambda: editor.shift(1),
             ActionName.COPY: editor.copy,
             ActionName.PASTE: editor.paste,
-            ActionName.SELECT_ALL: butterfly.picking.pick_all,
             ActionName.EARLIER: lambda: strip.step(-STEP_S),
             ActionName.LATER: lambda: strip.step(STEP_S),
             ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
             ActionName.HOUR_LATER: lambda: strip.step(LONG_STEP_S),
             ActionName.SETTLED: self._on_settled,
-            ActionName.FILTER: bar.line.setFocus,
-            ActionName.ORDER: bar.next_order,
-            ActionName.AXIS: bar.next_axis,
             ActionName.CPU_UNIT: lambda: units.next("cpu"),
             ActionName.MEMORY_UNIT: lambda: units.next("memory"),
-            ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
-            ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
-            ActionName.DIVISION: lambda: self.show_view(ActionName.DIVISION),
-            ActionName.TIMELINE: self.show_timeline,
-            ActionName.PLAY: self._on_play,
-            ActionName.PLAY_STEP: self._on_step,
-            ActionName.REPLAY: self._on_replay,
-            ActionName.NEXT_TIME: self.timeline.jump,
-            ActionName.RESTART: self.live.restart,
-            ActionName.SURGE: self.live.surge,
-            ActionName.KEEP_EVENTS: self.live.keep,
             ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
             ActionName.WHY: lambda: self.dials.set_why(not self.dials.why.isVisible()),
             ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
@@ -208,24 +199,18 @@ class Window(QMainWindow):
         }
 
     def _connect(self) -> None:
-        butterfly = self.division.butterfly
-        for name, function in self._runs().items():
-            action = self.actions_by_name[name]
-            action.triggered.connect(lambda _checked=False, f=function: f())
-            if name.value.in_rows:
-                butterfly.addAction(action)
-                if name in _IN_LANES:
-                    self.timeline.lanes.addAction(action)
+        bind(self.actions_by_name, self._runs())
+        for spec in VIEWS:
+            view = self.views[spec.name]
+            view.told.connect(self._tell)
+            view.menu_asked.connect(self._on_menu_asked)
+            view.dials_asked.connect(self.dials.enter)
+            view.asked.connect(partial(self.show_view, spec.name))
         self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
         self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
         self.head.host_asked.connect(self._on_host_asked)
-        butterfly.dials_asked.connect(self.dials.enter)
-        butterfly.menu_asked.connect(self._on_menu_asked)
-        butterfly.renamed.connect(self.editor.rename)
-        butterfly.gestures.dropped.connect(self.editor.move_to)
-        self.editor.naming.connect(butterfly.rename)
-        self.editor.told.connect(lambda text: self.notice.tell(text))
-        self.sheet.closed.connect(butterfly.setFocus)
+        self.editor.told.connect(self._tell)
+        self.sheet.closed.connect(lambda: self.view.setFocus())
         self.recent_menu.aboutToShow.connect(self.files.show_recent)
         self.desk.document.named.connect(self._on_named)
         self.desk.selection.changed.connect(self._on_selection_changed)
@@ -233,11 +218,10 @@ class Window(QMainWindow):
         self.desk.document.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
-        self.timeline.lanes.menu_asked.connect(self._on_menu_asked)
-        self.timeline.told.connect(lambda text: self.notice.tell(text))
-        for name in _VIEWS:
-            self.actions_by_name[name].setCheckable(True)
-        self.show_view(ActionName.DIVISION)
+        self.show_view(VIEWS[0].name)
+
+    def _tell(self, text: str) -> None:
+        self.notice.tell(text)
 
     # The side sheet
 
@@ -272,10 +256,6 @@ class Window(QMainWindow):
 
     # Rows
 
-    def _on_rename(self) -> None:
-        if self.desk.selection.current is not None:
-            self.division.butterfly.rename(self.desk.selection.current)
-
     def _on_menu_asked(self, point: QPoint) -> None:
         self.row_menu.popup(point)
 
@@ -291,7 +271,7 @@ class Window(QMainWindow):
 
     def _on_refused_changed(self) -> None:
         if self.desk.trial.refused is None and self.focusWidget() in (None, self.refusal.close_button):
-            self.division.butterfly.setFocus()
+            self.view.setFocus()
 
     # The plan's file
 
@@ -331,26 +311,25 @@ class Window(QMainWindow):
 
     def _layout_now(self) -> dict[str, Any]:
         geometry = self.saveGeometry().toBase64().data().decode("ascii")
-        units, butterfly = self.desk.units, self.division.butterfly
+        units = self.desk.units
         return {
             "geometry": geometry, "dials_folded": self.dials.is_folded, "why": self.dials.why_button.isChecked(),
-            "units": {name: units.chosen(name) for name in CHOICES}, "order": butterfly.order,
-            "axis": butterfly.axis_mode,
+            "units": {name: units.chosen(name) for name in CHOICES},
+            "views": {name: view.arrangement() for name, view in self.views.items()},
         }  # fmt: skip
 
     def _take_layout(self, layout: dict[str, Any]) -> None:
         """Arrange the window as it was left; what cannot be understood is passed over."""
         units = layout.get("units")
         if isinstance(units, dict):
-            for name in CHOICES:
-                self.desk.units.choose(name, str(units.get(name)))
-        if str(layout.get("order")) in ORDERS:
-            self.division.butterfly.set_order(layout["order"])
-        if str(layout.get("axis")) in AXES:
-            self.division.butterfly.set_axis_mode(layout["axis"])
+            for resource in CHOICES:
+                self.desk.units.choose(resource, str(units.get(resource)))
+        kept = layout.get("views")
+        for name, view in self.views.items():
+            of_view = kept.get(name) if isinstance(kept, dict) else None
+            view.arrange(of_view if isinstance(of_view, dict) else {})
         self.dials.set_folded(layout.get("dials_folded") is True)
         self.dials.set_why(layout.get("why") is True)
-        self.division.bar.show_choices()
 
     def _close_now(self) -> None:
         self._may_close = True
@@ -384,6 +363,7 @@ class Window(QMainWindow):
             Entry(title, f"story: {notes}", partial(self.files.open_story, path))
             for path, title, notes in self.files.stories()
         ]
+        entries += [Entry(action.text(), action.toolTip(), action.trigger) for action in self.view_actions.values()]
         for name, action in self.actions_by_name.items():
             if action.isEnabled() and name is not ActionName.FIND:
                 entries.append(Entry(action.text(), name.value.hint, action.trigger))
@@ -391,7 +371,7 @@ class Window(QMainWindow):
 
     def _show_row(self, item_id: str) -> None:
         self.desk.selection.select(item_id)
-        (self.timeline if self.timeline.isVisible() else self.division).setFocus()
+        self.view.setFocus()
 
     def _times(self, text: str) -> list[Entry]:
         try:
@@ -404,40 +384,29 @@ class Window(QMainWindow):
 
     # Views
 
-    def show_view(self, name: ActionName) -> None:
-        """Go to a view."""
-        for view in _VIEWS:
-            self.actions_by_name[view].setChecked(view is name)
-        is_timeline = name is ActionName.TIMELINE
-        shown = self.timeline if is_timeline else self.division
-        # Time itself is what the timeline shows, so it is always played.
-        self.desk.look.set_mode("played" if is_timeline else self._mode)
-        self.views.setCurrentWidget(shown)
-        shown.setFocus()
+    @property
+    def view(self) -> View:
+        """The view that shows."""
+        view = self._stack.currentWidget()
+        assert isinstance(view, View)
+        return view
+
+    def show_view(self, name: str) -> None:
+        """Go to a view, and look at time as it needs it, or as it was chosen where it leaves that open."""
+        spec = next(spec for spec in VIEWS if spec.name == name)
+        for other, action in self.view_actions.items():
+            action.setChecked(other == name)
+        self._stack.setCurrentWidget(self.views[name])
+        self.desk.look.set_mode(spec.mode or self._mode)
+        self.view.setFocus()
 
     def _on_settled(self) -> None:
-        if self.timeline.isVisible():
-            self.notice.tell("The timeline is always as it was played. Division can show either.")
+        spec = next(spec for spec in VIEWS if self.views[spec.name] is self.view)
+        if spec.mode is not None:
+            self.notice.tell(f"{spec.title} is always {spec.mode}. Other views can show either.")
         else:
             self._mode = "played" if self.desk.look.mode == "settled" else "settled"
             self.desk.look.set_mode(self._mode)
-
-    def show_timeline(self) -> None:
-        """Go to the plan played over its day."""
-        self.show_view(ActionName.TIMELINE)
-
-    def _on_play(self) -> None:
-        self.show_timeline()
-        self.playing.toggle()
-
-    def _on_step(self) -> None:
-        self.show_timeline()
-        self.playing.step()
-
-    def _on_replay(self) -> None:
-        self.show_timeline()
-        self.playing.restart()
-        self.playing.play()
 
     def _set_look(self, mode: str) -> None:
         self.preferences.theme_mode = mode

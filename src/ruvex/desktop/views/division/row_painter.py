@@ -24,6 +24,9 @@ GUEST_BAR: Final = 12
 POOL_BAR: Final = 16
 _INDENT: Final = 14
 
+_FILLS: Final = 0.985
+"""A bar of this part of its axis fills it: each bar has an axis of its own then, and no other place for words."""
+
 
 class RowPainter:
     """Paints rows of one division."""
@@ -113,6 +116,9 @@ class RowPainter:
         x, width, is_left = axis.x(end), face.width(cause), axis.end < axis.zero
         if abs(axis.end - x) >= width + gap:
             at = x - gap - width if is_left else x + gap
+        elif abs(x - axis.x(bar.delivered)) < width + gap and end < _FILLS * axis.top:
+            # It would hide what the guest has, and the bar stands where others show theirs.
+            return
         else:
             at = axis.end + gap / 2 if is_left else axis.end - gap / 2 - width
             ground = QRectF(at - gap / 2, place.top() + 3, width + gap, place.height() - 6)

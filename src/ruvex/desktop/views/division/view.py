@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
+from typing import Any, Final
 
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
-from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.views.division.butterfly import Butterfly
+from ruvex.desktop.panels.view import Bench, View, bind
+from ruvex.desktop.state.rows import ORDERS
+from ruvex.desktop.views.division.butterfly import AXES, Butterfly
 from ruvex.desktop.views.division.rows_bar import RowsBar
 from ruvex.desktop.views.division.wing_head import WingHead
 
+_FIRST_STEPS: Final = (
+    ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO,
+)  # fmt: skip
 
-class DivisionView(QWidget):
+
+class DivisionView(View):
     """The butterfly with its head.
 
     Attributes
@@ -28,8 +33,9 @@ class DivisionView(QWidget):
         What is shown instead while the plan has neither guests nor pools.
     """
 
-    def __init__(self, desk: Desk, theme: Theme, first_steps: Sequence[QAction], parent: QWidget) -> None:
+    def __init__(self, bench: Bench, parent: QWidget) -> None:
         super().__init__(parent)
+        desk, theme = bench.desk, bench.theme
         self._desk = desk
         self.butterfly = Butterfly(desk, theme, self)
         rows = QWidget(self)
@@ -41,13 +47,54 @@ class DivisionView(QWidget):
         column.addWidget(WingHead(desk, theme, self.butterfly, rows))
         column.addWidget(self.butterfly, 1)
         text = "Add a host and guests, or paste guests from a spreadsheet (Ctrl+V); open a plan, or look at the demo."
+        first_steps = [bench.actions[name] for name in _FIRST_STEPS]
         self.empty = EmptyState(theme, "No guests yet", text, first_steps, self)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(rows)
         self._stack.addWidget(self.empty)
         self.setFocusProxy(self.butterfly)
         desk.look.rows_changed.connect(self._on_replaced)
+        self._bind(bench)
         self._on_replaced()
+
+    def _bind(self, bench: Bench) -> None:
+        butterfly, editor = self.butterfly, bench.editor
+        butterfly.dials_asked.connect(self.dials_asked)
+        butterfly.menu_asked.connect(self.menu_asked)
+        butterfly.renamed.connect(editor.rename)
+        butterfly.gestures.dropped.connect(editor.move_to)
+        editor.naming.connect(butterfly.rename)
+        for name, action in bench.actions.items():
+            if name.value.in_rows:
+                butterfly.addAction(action)
+        bind(
+            bench.actions,
+            {
+                ActionName.RENAME: self._rename,
+                ActionName.SELECT_ALL: butterfly.picking.pick_all,
+                ActionName.FILTER: self.bar.line.setFocus,
+                ActionName.ORDER: self.bar.next_order,
+                ActionName.AXIS: self.bar.next_axis,
+                ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
+                ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
+            },
+        )
+
+    def _rename(self) -> None:
+        if self._desk.selection.current is not None:
+            self.butterfly.rename(self._desk.selection.current)
+
+    def arrangement(self) -> dict[str, Any]:
+        """Give order and axis."""
+        return {"order": self.butterfly.order, "axis": self.butterfly.axis_mode}
+
+    def arrange(self, kept: Mapping[str, Any]) -> None:
+        """Take order and axis."""
+        if str(kept.get("order")) in ORDERS:
+            self.butterfly.set_order(kept["order"])
+        if str(kept.get("axis")) in AXES:
+            self.butterfly.set_axis_mode(kept["axis"])
+        self.bar.show_choices()
 
     def _on_replaced(self) -> None:
         plan = self._desk.look.plan

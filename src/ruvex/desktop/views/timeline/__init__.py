@@ -4,6 +4,9 @@
 scrolling area, ``gauge`` watches one guest, ``transport`` plays and pauses, ``view`` puts them together.
 """
 
+from ruvex.desktop.panels.view import ViewSpec
 from ruvex.desktop.views.timeline.view import TimelineView
 
-__all__ = ["TimelineView"]
+SPEC = ViewSpec("timeline", "Timeline", "Go to the plan played over its day", "played", TimelineView)
+
+__all__ = ["SPEC", "TimelineView"]

@@ -2,51 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Final
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
-from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.panels.view import Bench, View, bind
 from ruvex.desktop.views.timeline.gauge import Gauge
 from ruvex.desktop.views.timeline.lanes import Lanes
 from ruvex.desktop.views.timeline.ruler import Ruler
-from ruvex.desktop.views.timeline.transport import Actions, Transport
+from ruvex.desktop.views.timeline.transport import Transport
 
 _TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
+_IN_LANES: Final = (ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL)
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
 
 
-class TimelineView(QWidget):
+class TimelineView(View):
     """A plan played over its day.
 
     Attributes
     ----------
     transport, ruler, lanes, gauge
         Its parts.
-
-    Signals
-    -------
-    told(text)
-        Something to be said in the window.
     """
 
-    told = pyqtSignal(str)
-
-    def __init__(
-        self,
-        desk: Desk,
-        playing: Playing,
-        theme: Theme,
-        actions: Actions,
-        parent: QWidget,
-    ) -> None:
+    def __init__(self, bench: Bench, parent: QWidget) -> None:
         super().__init__(parent)
+        desk, playing, theme, actions = bench.desk, bench.desk.playing, bench.theme, bench.actions
+        live = bench.live
         self._desk, self._playing = desk, playing
         self._follows = False
         rows = QWidget(self)
@@ -78,7 +65,35 @@ class TimelineView(QWidget):
         desk.look.rows_changed.connect(self._on_replaced)
         desk.look.changed.connect(self._on_divided)
         playing.advanced.connect(self._on_advanced)
+        self.lanes.menu_asked.connect(self.menu_asked)
+        for name in _IN_LANES:
+            self.lanes.addAction(actions[name])
+        bind(
+            actions,
+            {
+                ActionName.PLAY: lambda: self._after_showing(playing.toggle),
+                ActionName.PLAY_STEP: lambda: self._after_showing(playing.step),
+                ActionName.REPLAY: lambda: self._after_showing(self._replay),
+                ActionName.NEXT_TIME: self.jump,
+                ActionName.RESTART: live.restart,
+                ActionName.SURGE: live.surge,
+                ActionName.KEEP_EVENTS: live.keep,
+            },
+        )
         self._on_replaced()
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether lanes are still being drawn."""
+        return self.lanes.is_behind
+
+    def _after_showing(self, run: Callable[[], None]) -> None:
+        self.asked.emit()
+        run()
+
+    def _replay(self) -> None:
+        self._playing.restart()
+        self._playing.play()
 
     def _on_replaced(self) -> None:
         self._stack.setCurrentIndex(0 if self._desk.look.plan.guests else 1)

@@ -1,0 +1,10 @@
+"""The views of the window, in the order of their tabs and keys (Ctrl+1 and so on)."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ruvex.desktop.panels.view import ViewSpec
+from ruvex.desktop.views import division, timeline
+
+VIEWS: Final[tuple[ViewSpec, ...]] = (division.SPEC, timeline.SPEC)
