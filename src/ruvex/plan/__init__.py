@@ -16,7 +16,7 @@ from ruvex.plan._edits import (
     shift_item,
 )
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
-from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan
+from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan, write_text
 from ruvex.plan._live import needs_off
 from ruvex.plan._model import (
     FORMAT,
@@ -178,4 +178,5 @@ __all__ = [
     "slug_of",
     "with_settings",
     "write_plan",
+    "write_text",
 ]

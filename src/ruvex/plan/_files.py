@@ -160,7 +160,7 @@ def write_plan(plan: Plan, path: Path, *, layout: Any = None, traces_from: Path 
     try:
         if traces_from is not None and traces_from.resolve() != path.parent.resolve():
             _copy_traces(plan, traces_from, path.parent)
-        _replace_file(path, plan_text(plan, layout))
+        write_text(path, plan_text(plan, layout))
     except OSError as error:
         if isinstance(error, PlanFileError):
             raise
@@ -175,7 +175,14 @@ def _copy_traces(plan: Plan, source: Path, target: Path) -> None:
             shutil.copyfile(trace_path(name, source), new)
 
 
-def _replace_file(path: Path, text: str) -> None:
+def write_text(path: Path, text: str) -> None:
+    """Write a text to a temporary name beside a file and put it in that one's place.
+
+    Raises
+    ------
+    OSError
+        It cannot be written; what was there stays.
+    """
     # A link stays a link: its target is what is replaced.
     path = path.resolve()
     handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)

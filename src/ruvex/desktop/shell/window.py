@@ -440,5 +440,8 @@ class Window(QMainWindow):
             f"QScrollBar:vertical {{ background: transparent; width: 10px; }}"
             f"QScrollBar::handle:vertical {{ background: {colours.line.name()}; border-radius: 4px;"
             f" min-height: 30px; }}"
-            f"QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}"
+            f"QScrollBar:horizontal {{ background: transparent; height: 10px; }}"
+            f"QScrollBar::handle:horizontal {{ background: {colours.line.name()}; border-radius: 4px;"
+            f" min-width: 30px; }}"
+            f"QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}"
         )
