@@ -95,7 +95,7 @@ class WindowCase(unittest.TestCase):
             QTest.qWait(ms)
         self.desk.background.wait()
         # A layout asks its parent to lay out anew in the next round of events, and that one its own.
-        for _ in range(3):
+        for _ in range(6):
             self.application.processEvents()
 
     def open_demo(self) -> None:

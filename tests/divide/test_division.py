@@ -132,9 +132,9 @@ class WorkedExamples(unittest.TestCase):
         """1000 pages at work and 2000 of 4000 idle ones, at 4 to 1: its weight times the level is 1000 + 4 × 2000."""
         guest = memory_guest("a", 1000, 5000, pool="p", mode="thin", size=6000)
         plan = plan_of([guest], [{"id": "p", "memory": {"limit": 3000}}], rules={"idle_counts_as": 4})
-        memory = divided(plan).memory
-        self.assertAlmostEqual(memory.delivered[1], 3000)
-        self.assertAlmostEqual(memory.level_over(1) * memory.weight[1], 9000)
+        of = divided(plan).memory
+        self.assertAlmostEqual(of.delivered[1], 3000)
+        self.assertAlmostEqual(of.level_over(1) * of.weight[1], 9000)
 
     def test_thin_reservation_is_held_untouched(self) -> None:
         """A guest's memory reservation is held even where nothing was touched; a pool's is lent."""

@@ -23,7 +23,7 @@ FIGURE: Final = Qt.ItemDataRole.UserRole
 _NOTHING: Final = ("balloon", "squeezed", "spilled", "short")
 """Columns in which 0 is nothing to be told."""
 _STATES: Final = ("on", "off", "short")
-_RIGHT: Final = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_RIGHT: Final = Qt.AlignmentFlag.AlignRight
 
 
 class GuestTable(QAbstractTableModel):
