@@ -226,6 +226,18 @@ class PlanAndSplit(WindowCase):
         self.type_into(page.forms[0].fields["cores_per_socket"], "12")
         self.assertEqual(self.desk.look.plan.hosts[1].cores, 24)
         self.assertEqual(self.desk.look.plan.guests[0].host, "h")
+        # Second threads yield a part, written as people do; what was refused of one host is nothing of the next.
+        part = page.forms[0].fields["smt_yield"]
+        for typed, expected in (("20 %", 0.2), ("35", 0.35), ("0.18", 0.18)):
+            self.type_into(part, typed)
+            self.assertAlmostEqual(self.desk.look.plan.hosts[1].smt_yield, expected)
+        self.assertEqual(part.line.text(), "18 %")
+        self.type_into(part, "a lot")
+        self.assertTrue(part.is_refused)
+        page.choose("h")
+        self.assertFalse(part.is_refused)
+        self.assertEqual(part.line.text(), "0 %")
+        page.choose(self.desk.look.plan.hosts[1].id)
         self.type_into(page.name, "Two piers")
         self.assertIn("Two piers", self.window.windowTitle())
         QTest.mouseClick(page.remove_button, LEFT)

@@ -44,6 +44,9 @@ class TimelineCase(WindowCase):
             QTest.qWait(10)
         self.settle()
         self.assertTrue(self.playing.is_over)
+        # Nothing more can happen in a day that is over.
+        for name in (ActionName.RESTART, ActionName.SURGE):
+            self.assertFalse(self.window.actions_by_name[name].isEnabled())
 
     def open_story(self, part: str) -> Path:
         """Open a story from the menu, as a person does; it plays by itself."""
@@ -331,11 +334,12 @@ class Live(TimelineCase):
     def test_without_a_play_these_ask_for_one(self) -> None:
         """Restart and surge say that they belong to a play; power then changes the plan."""
         self.timeline.transport.speeds[0.0].click()
-        self.playing.play()
-        self.play_to_end()
         self.desk.selection.select("a")
-        self.run_action(ActionName.SURGE)
+        self.playing.restart()
+        self.playing.play()
+        self.window.actions_by_name[ActionName.SURGE].trigger()
         self.assertIn("while the plan is played", self.window.notice.text)
+        self.play_to_end()
         self.key(Qt.Key.Key_Space)
         self.assertEqual(self.desk.document.plan.guests[0].power, "off")
 

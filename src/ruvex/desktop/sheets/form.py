@@ -84,6 +84,12 @@ def _read_percent(text: str) -> float:
     return parse_plain(text.replace("%", ""))
 
 
+def _read_part(text: str) -> float:
+    """Read a part of 1, as people write it: 20 %, 20, or 0.2."""
+    value = _read_percent(text)
+    return value / 100 if "%" in text or value > 1 else value
+
+
 def _read_rate(text: str) -> float:
     return parse_plain(text.strip().removesuffix("/s").removesuffix("MiB"))
 
@@ -99,6 +105,7 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "number": lambda value: f"{value:.12g}",
     "shares": lambda value: f"{value:.12g}",
     "percent": lambda value: f"{value:.12g} %",
+    "part": lambda value: f"{value * 100:.12g} %",
     "seconds": lambda value: f"{value:.12g} s",
     "mhz": _write_mhz,
     "mib": _write_mib,
@@ -115,6 +122,7 @@ _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "number": parse_plain,
     "shares": parse_shares,
     "percent": _read_percent,
+    "part": _read_part,
     "seconds": lambda text: parse_plain(text.strip().removesuffix("s")),
     "mhz": _read_mhz,
     "mib": _read_mib,
@@ -290,7 +298,16 @@ class Form(QWidget):
 
     def _on_stepped(self, key: str, steps: int) -> None:
         kind, text = self._specs[key].kind, self.fields[key].line.text()
-        sizes = {"whole": 1, "percent": 1, "shares": 10, "seconds": 5, "mhz": 100, "mib": 256, "number": 0.1}
+        sizes = {
+            "whole": 1,
+            "percent": 1,
+            "shares": 10,
+            "seconds": 5,
+            "mhz": 100,
+            "mib": 256,
+            "number": 0.1,
+            "part": 0.01,
+        }
         try:
             value = self._read(key, text)
         except UnitError:

@@ -20,7 +20,7 @@ _HOST: Final = (
     Field("sockets", "sockets", "whole"),
     Field("cores_per_socket", "cores in a socket", "whole"),
     Field("threads_per_core", "threads of a core", "whole"),
-    Field("smt_yield", "yield of second threads", "number"),
+    Field("smt_yield", "yield of second threads", "part"),
     Field("overhead_mhz", "CPU it needs itself", "mhz"),
     Field("numa_nodes", "NUMA nodes", "whole"),
     Field("memory_mib", "memory", "mib"),
@@ -82,6 +82,9 @@ class PlanPage(ItemPage):
     def choose(self, host: str) -> None:
         """Show a host."""
         self._chosen = host
+        # What was refused of the host before is nothing of this one.
+        for field in self._form.fields.values():
+            field.accept()
         self.enter()
 
     def add_host(self) -> None:

@@ -116,6 +116,9 @@ class Transport(QWidget):
         keep = self._actions[ActionName.KEEP_EVENTS]
         keep.setEnabled(kept > 0)
         keep.setText(f"Keep {kept} event{'s' if kept != 1 else ''}" if kept else ActionName.KEEP_EVENTS.value.text)
+        # What is done in a play needs one that goes on.
+        for name in (ActionName.RESTART, ActionName.SURGE):
+            self._actions[name].setEnabled(not playing.is_over)
         self._tell()
 
     def _tell(self) -> None:
