@@ -158,6 +158,48 @@ def bench_large(site: Plan) -> list[str]:
     ]
 
 
+def bench_follow(plans: list[Plan]) -> list[str]:
+    """Time how soon the day is there once a setting is tried, and how long that holds the window's thread."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from ruvex.desktop import make_application
+    from ruvex.desktop.state.desk import Desk
+
+    application = make_application()
+    lines = []
+    for plan, aim in zip(plans, ("300 ms", "1.5 s"), strict=True):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "bench.ruvex.json"
+            path.write_text(plan_text(busy_site(plan)), encoding="utf-8")
+            desk = Desk()
+            desk.document.open(path)
+            held = 0.0
+            times: list[float] = []
+            for number in range(-1, 8):
+                if number >= 0:
+                    desk.trial.try_settings(f"g{number}", {"cpu.shares": 300.0 + number}, "bench")
+                begin = time.perf_counter()
+                while not desk.rehearsal.is_current:
+                    start = time.perf_counter()
+                    application.processEvents()
+                    held = max(held, time.perf_counter() - start)
+                    time.sleep(0.001)
+                if number >= 0:
+                    times.append(time.perf_counter() - begin)
+                    assert desk.rehearsal.shift is not None
+                    desk.trial.give_up()
+            begin = time.perf_counter()
+            Player(desk.document.site).run()
+            alone = time.perf_counter() - begin
+            desk.close()
+            median = float(np.median(times))
+            lines.append(
+                f"the day of {len(plan.guests)} guests after a step of a handle: {median * 1e3:.0f} ms ="
+                f" {median / alone:.2f} × playing it alone; the window is held for at most {held * 1e3:.0f} ms"
+                f"   [under {aim}; 30 ms]"
+            )
+    return lines
+
+
 def bench_timeline(small: Plan, large: Plan) -> list[str]:
     """Play a day in the window, and move the crosshair over one."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
 
-from bench_play import bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
+from bench_play import bench_follow, bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
 from ruvex.advise import moves_for
 from ruvex.divide import Solved, causes_of, demand_at, divide, shifts_by_guest, solve
 from ruvex.engine import rows as r
@@ -427,6 +427,7 @@ def main() -> int:
         "play": lambda: bench_play(site(1_000, 50)),
         "small": lambda: bench_small(busy_site(site(100, 8)), busy := busy_site(site(320, 24)), on_hosts(busy, 33)),
         "threads": lambda: bench_threads(site(500, 25)),
+        "follow": lambda: bench_follow([site(100, 8), site(500, 25)]),
         "large": lambda: bench_large(on_hosts(busy_site(site(10_000, 500)), 250)),
         "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),
     }
