@@ -131,15 +131,15 @@ class Editing(unittest.TestCase):
         desk.trial.try_settings("g0", {"cpu.shares": 500.0}, "g0 shares")
         assert desk.trial.effect is not None
         text = effect_text(desk.trial.effect, desk.look.plan, desk.units)
-        self.assertIn("CPU 2.33 GHz moves: g0 +2.33   paid by g1 −0.47, g2 −0.47, g3 −0.47, 2 more −0.93", text)
+        self.assertIn("CPU in GHz: g0 +2.33   paid by g1 −0.47, g2 −0.47, g3 −0.47, 2 more −0.93", text)
         desk.trial.try_settings("g0", {"cpu.limit": 100.0}, "g0 limit")
         desk.trial.keep()
         for guest in range(1, 6):
             desk.trial.change(f"g{guest}", {"cpu.limit": 50.0}, "limit")
         desk.trial.try_settings("g0", {"cpu.limit": 600.0}, "g0 limit")
-        self.assertIn("nobody pays: g0 +0.50", effect_text(desk.trial.effect, desk.look.plan, desk.units))
+        self.assertIn("g0 +0.50, which nobody pays", effect_text(desk.trial.effect, desk.look.plan, desk.units))
         desk.trial.try_settings("g0", {"cpu.limit": 40.0}, "g0 limit")
-        self.assertIn("nobody gains: g0 −0.060", effect_text(desk.trial.effect, desk.look.plan, desk.units))
+        self.assertIn("g0 −0.060, which nobody gains", effect_text(desk.trial.effect, desk.look.plan, desk.units))
         desk.trial.try_settings("g0", {"memory.shares": 300.0}, "g0 shares")
         self.assertIn("nobody gets more or less by it", effect_text(desk.trial.effect, desk.look.plan, desk.units))
 

@@ -138,6 +138,11 @@ class OneLook(WindowCase):
         self.settle()
         self.assertIs(self.desk.rehearsal.base, tried)
         self.assertIsNone(self.desk.rehearsal.tried)
+        self.assertIn("tide-model", self.dials.effect.text)
+        self.click_row("mail")
+        self.assertNotIn("tide-model", self.dials.effect.text)
+        self.run_action(ActionName.DUPLICATE)
+        self.assertIn("duplicate mail", self.dials.effect.text, "the copy is selected by the change itself")
 
     def test_a_key_typed_on_a_keyboard_switches(self) -> None:
         """L is settled or played."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -41,13 +41,12 @@ def effect_text(effect: Effect, plan: Plan, units: Units) -> str:
     parts = [effect.text, effect.in_passing]
     for resource, shifts in effect.shifts.items():
         gains, losses, unit = shifts.gains, shifts.losses, units.common(resource)
-        moved = figure(max(float(gains.amounts.sum()), -float(losses.amounts.sum())), unit)
         gaining, paying = (_side(side, effect, plan, unit) for side in (gains, losses))
         if gaining and paying:
             told = f"{gaining}   paid by {paying}"
         else:
-            told = f"nobody pays: {gaining}" if gaining else f"nobody gains: {paying}"
-        parts.append(f"{NAME[resource]} {moved} {unit.name} moves: {told}")
+            told = f"{gaining}, which nobody pays" if gaining else f"{paying}, which nobody gains"
+        parts.append(f"{NAME[resource]} in {unit.name}: {told}")
     if not effect.shifts:
         parts.append("nobody gets more or less by it at this moment")
     return "   ·   ".join(part for part in parts if part)
@@ -67,7 +66,7 @@ class EffectLine(QWidget):
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._desk, self._theme = desk, theme
-        self._refusal = ""
+        self._refusal, self._is_fresh = "", False
         self.text, self.day = _HINT, ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -75,6 +74,7 @@ class EffectLine(QWidget):
         desk.trial.not_accepted.connect(self._on_not_accepted)
         desk.look.rows_changed.connect(self._on_effect_changed)
         desk.units.changed.connect(self._show)
+        desk.selection.changed.connect(self._on_selected)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -86,7 +86,18 @@ class EffectLine(QWidget):
 
     def _on_effect_changed(self) -> None:
         self._refusal = ""
+        # What a change selects by itself, such as a new guest, is not something else that is looked at.
+        self._is_fresh = True
+        QTimer.singleShot(0, self._age)
         self._show()
+
+    def _on_selected(self) -> None:
+        """Forget what the last change did once something else is looked at: it was told of another row."""
+        if self._desk.trial.step is None and not self._is_fresh:
+            self._desk.trial.clear_effect()
+
+    def _age(self) -> None:
+        self._is_fresh = False
 
     def _on_theme_changed(self) -> None:
         self.setFixedHeight(self._theme.px(24))
