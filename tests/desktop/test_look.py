@@ -111,6 +111,19 @@ class OneLook(WindowCase):
         self.settle()
         self.assertEqual(json.dumps(self.desk.look.division.to_json()), before)
 
+    def test_a_preview_after_a_host_went_down(self) -> None:
+        """At 23:20 a host is down, and still a preview is of the play, with the ghosts of what was."""
+        self.run_action(ActionName.SETTLED)
+        self.desk.look.set_moment(23 * 3600 + 1200)
+        self.until_rehearsed()
+        before = self.desk.look.division
+        self.assertFalse(all(host.up for host in before.site.plan.hosts))
+        self.desk.trial.try_settings("ticket-db", {"cpu.shares": 171.0}, "ticket-db: CPU shares")
+        for _ in range(2):
+            self.assertTrue(self.desk.look.is_played)
+            self.assertIs(self.desk.look.division.ids, before.ids)
+            self.until_rehearsed()
+
     def test_the_day_follows_the_handle(self) -> None:
         """While a handle moves, what it does over the day is told; let go, that day is the plan's."""
         self.desk.selection.select("tide-model")

@@ -6,12 +6,9 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ruvex.plan import Plan, format_cpu, format_memory, format_time
 from ruvex.play import Player, Recording, Summary, span
-
-Floats = NDArray[np.float64]
 
 _LEAST_S: Final = 60.0
 """A guest that is short for a minute more or less is not worth telling."""

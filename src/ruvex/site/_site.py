@@ -84,7 +84,7 @@ class Site:
         if plan is old and traces is self.traces:
             return self
         if not self._same_frame(plan, traces):
-            return site_of(plan, traces)
+            return self._with_same_rows(site_of(plan, traces))
         changed, changed_pools = _changed(plan.guests, old.guests), _changed(plan.pools, old.pools)
         is_moved = has_stood = plan.rules.pace_cost != old.rules.pace_cost or plan.placement != old.placement
         is_moved = False
@@ -135,6 +135,16 @@ class Site:
             return self
         forest = forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)
         return replace(self, standing=standing, forest=forest)
+
+    def _with_same_rows(self, made: Site) -> Site:
+        """Give a site that was made anew the very layout of this one, where its rows are the same.
+
+        Whoever compares two divisions asks whether their rows are one and the same; a host that went down or came up
+        does not change them.
+        """
+        a, b = self.layout, made.layout
+        same = a.ids == b.ids and a.parents == b.parents and np.array_equal(a.things, b.things)
+        return replace(made, layout=a) if same and np.array_equal(a.order, b.order) else made
 
     def _same_frame(self, plan: Plan, traces: Traces) -> bool:
         old = self.plan

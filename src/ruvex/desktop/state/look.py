@@ -49,8 +49,6 @@ class Look(QObject):
         The division is a new one.
     moment_changed()
         It is of another time. Sent before ``changed``.
-    mode_changed()
-        Settled instead of played, or the other way round. Sent after ``changed``.
     day_changed()
         ``day`` is new; it comes from the background.
     """
@@ -58,7 +56,6 @@ class Look(QObject):
     rows_changed = pyqtSignal()
     changed = pyqtSignal()
     moment_changed = pyqtSignal()
-    mode_changed = pyqtSignal()
     day_changed = pyqtSignal()
 
     def __init__(
@@ -119,7 +116,6 @@ class Look(QObject):
             self.mode = mode
             self._playing.want(wanted=mode == "played")
             self._look_at(self._document.plan.moment)
-            self.mode_changed.emit()
 
     def set_moment(self, at_s: float) -> None:
         """Look at another time of the day."""

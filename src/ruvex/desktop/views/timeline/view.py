@@ -35,7 +35,6 @@ class TimelineView(View):
         desk, playing, theme, actions = bench.desk, bench.desk.playing, bench.theme, bench.actions
         live = bench.live
         self._desk, self._playing = desk, playing
-        self._follows = False
         rows = QWidget(self)
         self.transport = Transport(desk, playing, theme, actions, rows)
         self.lanes = Lanes(desk, playing, theme, rows)
