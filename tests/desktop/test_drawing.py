@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage
 
 from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
 from ruvex.desktop.kit.theme import DARK, LIGHT, blend
-from ruvex.desktop.state.rows import RowList
+from ruvex.desktop.state.rows import Heights, RowList
 from ruvex.desktop.views.division.frame import frame_for
 from ruvex.divide import divide
 from ruvex.site import site_of
@@ -137,13 +137,13 @@ class Layout(unittest.TestCase):
         guests = [cpu_guest("x", 1, pool="a1"), cpu_guest("y", 1, pool="b"), cpu_guest("z", 1)]
         plan = plan_of(guests, pools)
         division, rows = divide(site_of(plan, {})), RowList()
-        rows.rebuild(division, plan, set(), (20, 30))
+        rows.rebuild(division, plan, set(), Heights(20, 30))
         self.assertEqual([r.item_id for r in rows.rows], ["a", "a1", "x", "b", "y", "z"])
         self.assertEqual([r.hue for r in rows.rows], [0, 0, 0, 1, 1, None])
         self.assertEqual(rows.tops, [0, 30, 60, 80, 110, 130, 150])
         self.assertEqual([rows.at(y) for y in (-1, 0, 29, 30, 79, 149, 150)], [None, 0, 0, 1, 2, 5, None])
         self.assertEqual(list(rows.between(25, 85)), [0, 1, 2, 3])
-        rows.rebuild(division, plan, {"a"}, (20, 30))
+        rows.rebuild(division, plan, {"a"}, Heights(20, 30))
         self.assertEqual([r.item_id for r in rows.rows], ["a", "b", "y", "z"])
         self.assertIsNone(rows.number_of("x"))
         self.assertTrue(rows.rows[0].is_folded)

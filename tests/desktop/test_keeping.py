@@ -116,14 +116,14 @@ class Keeping(WindowCase):
     def test_the_window_comes_back_as_it_was_left(self) -> None:
         """Size, dials, why, units, order and axis; a damaged memory of it is passed over."""
         self.window.resize(780, 600)
-        for name in (ActionName.WHY, ActionName.CPU_UNIT, ActionName.ORDER, ActionName.AXIS):
+        for name in (ActionName.WHY, ActionName.CPU_UNIT, ActionName.ORDER, ActionName.AXIS, ActionName.BY_HOST):
             self.run_action(name)
         self.window.close()
         again = self.another_window()
         self.assertEqual((again.width(), again.height()), (780, 600))
         self.assertTrue(again.dials.why_button.isChecked())
         butterfly = division_of(again).butterfly
-        self.assertEqual((butterfly.order, butterfly.axis_mode), ("hurt", "own"))
+        self.assertEqual((butterfly.order, butterfly.axis_mode, butterfly.by_host), ("hurt", "held", True))
         self.assertEqual(again.desk.units.chosen("cpu"), "% of host")
         preferences = Preferences(self.folder / "state")
         preferences.layout = {"geometry": 7, "units": [], "views": {"division": {"order": {}, "axis": 3}}, "why": "x"}

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.panels.row_story import row_story
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.views.division.story import row_story
 from ruvex.divide import divide
 from ruvex.play import Player, division_at
 from ruvex.site import site_of

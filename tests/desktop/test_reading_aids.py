@@ -101,9 +101,25 @@ class Aids(WindowCase):
         end = round(self.butterfly.axes["cpu"].end) + 3
         before = self.picture(view).pixelColor(end, crew)
         QTest.keyClick(self.window, Qt.Key.Key_A)
+        QTest.keyClick(self.window, Qt.Key.Key_A)
         self.settle()
         self.assertNotEqual(self.picture(view).pixelColor(end, crew), before)
-        self.assertEqual(self.division.bar.axis_button.text(), "each against its own want")
+        self.assertEqual(self.division.bar.axis_button.text(), "each its own want")
+
+    def test_a_held_axis_stays_while_time_goes_on(self) -> None:
+        """The axis follows the moment, but one that is held keeps its scale, and grows only where it must."""
+        self.desk.look.set_moment(8 * 3600.0)
+        wide = self.butterfly.axes["cpu"].top
+        self.desk.look.set_moment(12 * 3600.0)
+        self.assertLess(self.butterfly.axes["cpu"].top, 0.9 * wide)
+        QTest.keyClick(self.window, Qt.Key.Key_A)
+        self.assertEqual(self.division.bar.axis_button.text(), "one axis, held")
+        narrow = self.butterfly.axes["cpu"].top
+        self.desk.look.set_moment(8 * 3600.0)
+        self.assertGreater(self.butterfly.axes["cpu"].top, narrow)
+        grown = self.butterfly.axes["cpu"].top
+        self.desk.look.set_moment(12 * 3600.0)
+        self.assertEqual(self.butterfly.axes["cpu"].top, grown)
 
     def test_order_keeps_the_tree(self) -> None:
         """Worst hit first and by name: members stay below their pool."""
@@ -162,7 +178,7 @@ class Aids(WindowCase):
     def test_overcommit_in_the_head(self) -> None:
         """The band tells vCPUs for each core and memory against the supply."""
         self.assertRegex(
-            self.window.head._ratios.text(), r"4\.4 vCPU/core · memory 13\d.% configured, 4\d.% promised, 9"
+            self.window.head.facts.text(), r"38 of 39 guests on   4\.4 vCPUs a core · memory 13\d.% set, 4\d.% promised"
         )
 
     def test_readers_hear_the_rows(self) -> None:

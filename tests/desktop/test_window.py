@@ -13,9 +13,9 @@ from PyQt6.QtGui import QCloseEvent, QDropEvent
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.panels.row_story import row_story
 from ruvex.desktop.shell.app import tell_unexpected
 from ruvex.desktop.state.preferences import Preferences
-from ruvex.desktop.views.division.story import row_story
 from ruvex.plan import ElasticMemory, Plan, read_plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.desktop.base import DEMO, LEFT, NONE, WindowCase
@@ -251,7 +251,7 @@ class Looking(WindowCase):
         light = self.picture(self.window)
         self.run_action(ActionName.LOOK_DARK)
         dark = self.picture(self.window)
-        for point in (QPoint(640, 300), QPoint(640, 780), QPoint(300, 125)):
+        for point in (QPoint(640, 300), QPoint(640, 780), QPoint(6, 125)):
             self.assertGreater(light.pixelColor(point).lightness(), 200)
             self.assertLess(dark.pixelColor(point).lightness(), 60)
         row = self.butterfly.row_rect("ticket-db").height()

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Final
 
+from ruvex.placing import Obstacle
 from ruvex.plan import Host, Plan, Pool, Rules, ThinMemory, find_item, format_cpu, format_memory
 from ruvex.promise import Kind, Refusal, Tried, Waiting, is_cpu
 
@@ -36,6 +37,11 @@ def refusal_text(plan: Plan, refusal: Refusal | Waiting) -> str:
     if refusal.kind == "volume":
         return f"The bank of {_label(plan, refusal.place)} has no spill volume of {short} left"
     return f"{_label(plan, refusal.place)} is short of {_WHAT[refusal.kind]} by {short}"
+
+
+def obstacle_text(plan: Plan, obstacle: Obstacle) -> str:
+    """Say in one sentence why a guest cannot be on a host."""
+    return obstacle.rule if obstacle.refusal is None else refusal_text(plan, obstacle.refusal)
 
 
 def chain_lines(plan: Plan, refusal: Refusal) -> list[str]:

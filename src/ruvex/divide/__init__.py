@@ -4,6 +4,7 @@ from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
 from ruvex.divide._day import Day, day_of
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
+from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
 from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
@@ -17,6 +18,7 @@ __all__ = [
     "Day",
     "Demand",
     "Division",
+    "HostFigures",
     "Ladder",
     "Layers",
     "Levels",
@@ -24,6 +26,7 @@ __all__ = [
     "Overcommit",
     "Parts",
     "PlacePart",
+    "PoolParts",
     "ResourceDivision",
     "Rung",
     "Shifts",

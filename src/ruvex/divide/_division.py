@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 
 from ruvex.divide._causes import Causes, causes_of
 from ruvex.divide._demand import Demand, demand_at
+from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._layers import Layers
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, Solved, solve, solve_as_one
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, Resource
-from ruvex.site import Layout, Site, sum_claims, would_claim
+from ruvex.site import ClaimSums, Layout, Site, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
 
@@ -112,18 +113,46 @@ class Division:
         return found
 
     @cached_property
-    def _sums(self) -> Any:
+    def claims(self) -> ClaimSums:
+        """What guests, pools and hosts claim."""
         return sum_claims(self.site, would_claim(self.site))
+
+    @cached_property
+    def by_host(self) -> HostFigures:
+        """What every host has."""
+        return HostFigures(self)
+
+    @cached_property
+    def cpu_pool_parts(self) -> PoolParts:
+        """The part of every pool on every host, CPU."""
+        return PoolParts(self, 0)
+
+    @cached_property
+    def memory_pool_parts(self) -> PoolParts:
+        """The part of every pool on every host, memory."""
+        return PoolParts(self, 1)
+
+    def pool_parts(self, resource: Resource) -> PoolParts:
+        """Give the part of every pool on every host, of one resource."""
+        return self.cpu_pool_parts if resource == "cpu" else self.memory_pool_parts
+
+    @cached_property
+    def memory_causes(self) -> NDArray[np.int64]:
+        """By guest in plan order: why it has less memory than it needs, as a position in ``CAUSES``."""
+        pools = self.layout.parent.size
+        codes = np.zeros(pools + self.site.guests.shape[1], dtype=np.int64)
+        codes[self.layout.things] = causes_of(self, "memory").code
+        return codes[pools:]
 
     @cached_property
     def cpu(self) -> ResourceDivision:
         """CPU, MHz."""
-        return ResourceDivision(self.solved, self._sums, 0)
+        return ResourceDivision(self.solved, self.claims, 0)
 
     @cached_property
     def memory(self) -> ResourceDivision:
         """Memory, MiB."""
-        return ResourceDivision(self.solved, self._sums, 1)
+        return ResourceDivision(self.solved, self.claims, 1)
 
     def of(self, resource: Resource) -> ResourceDivision:
         """Give the division of one resource."""
@@ -224,7 +253,7 @@ class PlacePart:
             (division.site.forest.place_of[resource.k] == place) & (self._trees.guest_slots[resource.k] >= 0)
         )
         self.wanted = float(resource.wanted_of_guests[self.guests].sum())
-        self.promised = float(division._sums.guests[resource.k, self.guests].sum())
+        self.promised = float(division.claims.guests[resource.k, self.guests].sum())
         self.delivered = float(resource.given[self.guests].sum())
         broken = resource.broken_nodes[self.nodes.start : self.nodes.stop]
         self.broken, self.placement = bool((broken == r.BROKEN).any()), bool((broken == r.PLACEMENT).any())

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._division import Division
 from ruvex.divide._resource import ResourceDivision
 from ruvex.plan import Resource
+
+if TYPE_CHECKING:
+    from ruvex.divide._division import Division
 
 Floats = NDArray[np.float64]
 

@@ -17,7 +17,7 @@ from ruvex.plan._edits import (
 )
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
 from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan, write_text
-from ruvex.plan._live import needs_off
+from ruvex.plan._live import needs_off, needs_other_processor
 from ruvex.plan._model import (
     FORMAT,
     SHARES_STANDARD,
@@ -156,6 +156,7 @@ __all__ = [
     "move_items",
     "move_moment",
     "needs_off",
+    "needs_other_processor",
     "next_name",
     "parse_cpu",
     "parse_json",

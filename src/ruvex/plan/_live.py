@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ruvex.plan._model import ElasticMemory, Guest, ThinMemory
+from ruvex.plan._model import ElasticMemory, Guest, Plan, ThinMemory
 from ruvex.plan._rules import Rules
 
 
@@ -43,3 +43,15 @@ def needs_off(before: Guest, after: Guest, rules: Rules) -> list[str]:
     elif new.size != old.size and not (new.size > old.size and "memory" in before.hot_add):
         found.append("more memory" if new.size > old.size else "less memory")
     return found
+
+
+def needs_other_processor(plan: Plan, before: Guest, after: Guest) -> str:
+    """Name why a running guest could not go on on the host it names now; empty where it could, or names none."""
+    source = plan.host_of(before)
+    target = plan.hosts[plan.host_index[after.host]] if after.host in plan.host_index else None
+    if source is None or target is None or source is target:
+        return ""
+    if source.cpu_maker != target.cpu_maker:
+        return "a processor of another maker"
+    seen = before.cpu_level if before.cpu_level is not None else source.cpu_level
+    return "a processor of a lower level" if target.cpu_level < seen else ""

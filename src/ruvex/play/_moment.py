@@ -106,4 +106,5 @@ def _supply(solved: Solved, player: Player, row: int) -> None:
     hosts = solved.site.hosts.shape[1]
     values[r.Q_SUPPLY, hosts:] = recording.of_places("memory_supply")[:, row]
     values[r.Q_KEPT, hosts:] = recording.of_places("kept")[:, row]
+    values[r.Q_PRESSURE, hosts:] = recording.of_places("pressure")[:, row]
     values[r.Q_SUPPLY, :hosts] = recording.of_places("cpu_supply")[:hosts, row]

@@ -16,6 +16,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.theme import COVERS, BarColours, texture_brush
 
+_FOOT: Final = 2.0
 _THIN: Final = 0.75
 """Parts narrower than this many pixels are not drawn."""
 
@@ -58,7 +59,10 @@ def draw_bar(
     if bar.promised > least / 2:
         painter.fillRect(_span(axis, 0.0, bar.promised, top, height), colours.solid)
     if bar.won > least / 2:
-        painter.fillRect(_span(axis, bar.promised, used, top, height), colours.soft)
+        span = _span(axis, bar.promised, used, top, height)
+        painter.fillRect(span, colours.soft)
+        # Pale alone is hard to tell from the ground; a foot of the full hue is not.
+        painter.fillRect(QRectF(span.left(), span.bottom() - _FOOT, span.width(), _FOOT), colours.solid)
     if bar.held > least:
         _draw_idle(painter, _span(axis, used, delivered, top, height), colours.edge)
     if bar.lent > least:

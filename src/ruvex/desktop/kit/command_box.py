@@ -136,15 +136,5 @@ class CommandBox(QFrame):
             entry.run()
 
     def _on_theme_changed(self) -> None:
-        colours = self._theme.colours
         self.line.setFont(self._theme.font(15))
         self.found.setFont(self._theme.font(13))
-        self.setStyleSheet(
-            f"CommandBox {{ background: {colours.panel.name()}; border: 1px solid {colours.ink.name()};"
-            f" border-radius: 8px; }}"
-            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()}; border: 0;"
-            f" padding: 5px 8px; border-radius: 5px; }}"
-            f"QListWidget {{ background: transparent; color: {colours.ink.name()}; border: 0; outline: 0; }}"
-            f"QListWidget::item {{ padding-left: 6px; border-radius: 4px; }}"
-            f"QListWidget::item:selected {{ background: {colours.band_row.name()}; color: {colours.ink.name()}; }}"
-        )

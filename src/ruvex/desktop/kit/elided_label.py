@@ -15,9 +15,12 @@ class ElidedLabel(QWidget):
     Unlike a QLabel it never asks for a new layout when its text changes, so it may change while a dial moves.
     """
 
-    def __init__(self, theme: Theme, px: float, *, at_right: bool = False, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, px: float, *, at_right: bool = False, in_head: bool = False, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._theme, self._px, self._at_right = theme, px, at_right
+        self._in_head = in_head
         self._text = self._short = ""
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
 
@@ -36,7 +39,8 @@ class ElidedLabel(QWidget):
     @property
     def colour(self) -> QColor:
         """What the text is drawn in."""
-        return self._theme.colours.muted
+        colours = self._theme.colours
+        return colours.head_muted if self._in_head else colours.muted
 
     def sizeHint(self) -> QSize:
         """Ask for the height of a line."""

@@ -53,8 +53,6 @@ class EmptyState(QWidget):
         self._heading.setFont(self._theme.font(18, bold=True))
         for widget in (self._text, *self.buttons):
             widget.setFont(self._theme.font())
-        self._heading.setStyleSheet(f"color: {colours.ink.name()};")
-        self._text.setStyleSheet(f"color: {colours.muted.name()};")
         palette = self.palette()
         palette.setColor(self.backgroundRole(), colours.paper)
         self.setPalette(palette)

@@ -1,56 +1,103 @@
-"""What the parts of a bar mean, in small samples."""
+"""What bars, lanes and marks mean, in small samples; a view names those it draws."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
-from PyQt6.QtCore import QRect
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.bars import Bar, draw_bar, draw_bracket
+from ruvex.desktop.kit.marks import draw_mark
 from ruvex.desktop.kit.theme import Theme
 
-_SAMPLES: Final = (
-    (Bar(1, 0, 0, 0, 0, math.inf), "promised"),
-    (Bar(0, 1, 0, 0, 0, math.inf), "won by shares"),
-    (Bar(0, 0, 0, 0, 1, math.inf), "not delivered"),
-    (Bar(0, 0, 0, 0, 1, math.inf, (1, 0, 0, 0)), "balloon"),
-    (Bar(0, 0, 0, 0, 1, math.inf, (0, 1, 0, 0)), "squeezed"),
-    (Bar(0, 0, 0, 0, 1, math.inf, (0, 0, 1, 0)), "spilled"),
-    (Bar(0, 0, 1, 0, 0, math.inf), "held or lent, idle"),
-    (None, "limit"),
-)
 _WIDE: Final = 22
 _HIGH: Final = 10
 _GAP: Final = 5
-_BETWEEN: Final = 16
-_MOST_OF_PLACE: Final = 0.82
-_ALWAYS: Final = 3
+_BETWEEN: Final = 15
+_BUTTONS: Final = 104
+_MOST_OF_PLACE: Final = 0.84
+
+_Draw = Callable[[QPainter, Theme, QRectF], None]
 
 
-def paint_legend(painter: QPainter, theme: Theme, place: QRect) -> int:
-    """Paint the samples at the right end of a place; gives how much of it they take, in pixels."""
+def _bar(bar: Bar) -> _Draw:
+    def draw(painter: QPainter, theme: Theme, place: QRectF) -> None:
+        axis = Axis(place.left(), place.right(), 1.0, 1.0)
+        draw_bar(painter, axis, bar, place.top(), place.height(), theme.bar_colours(None), theme.colours.ink)
+
+    return draw
+
+
+def _limit(painter: QPainter, theme: Theme, place: QRectF) -> None:
+    axis = Axis(place.left(), place.right(), 1.0, 1.0)
+    draw_bracket(painter, axis, 0.8, place.top(), place.height(), theme.colours.ink)
+
+
+def _upright(painter: QPainter, theme: Theme, place: QRectF) -> None:
+    painter.setPen(QPen(theme.colours.ink, 1.5))
+    x = place.center().x()
+    painter.drawLine(QPointF(x, place.top() - 2), QPointF(x, place.bottom() + 2))
+
+
+def _line(style: Qt.PenStyle) -> _Draw:
+    def draw(painter: QPainter, theme: Theme, place: QRectF) -> None:
+        painter.setPen(QPen(theme.colours.ink, 1.3, style))
+        y = place.center().y()
+        painter.drawLine(QPointF(place.left(), y), QPointF(place.right(), y))
+
+    return draw
+
+
+def _mark(kind: str) -> _Draw:
+    return lambda painter, theme, place: draw_mark(painter, kind, place.center(), theme.px(5), theme.colours)
+
+
+_NONE: Final = math.inf
+SAMPLES: Final[Mapping[str, _Draw]] = {
+    "promised": _bar(Bar(1, 0, 0, 0, 0, _NONE)),
+    "won by shares": _bar(Bar(0, 1, 0, 0, 0, _NONE)),
+    "working set": _bar(Bar(1, 0, 0, 0, 0, _NONE)),
+    "cache, idle": _bar(Bar(0, 1, 0, 0, 0, _NONE)),
+    "not delivered": _bar(Bar(0, 0, 0, 0, 1, _NONE)),
+    "balloon": _bar(Bar(0, 0, 0, 0, 1, _NONE, (1, 0, 0, 0))),
+    "squeezed": _bar(Bar(0, 0, 0, 0, 1, _NONE, (0, 1, 0, 0))),
+    "spilled": _bar(Bar(0, 0, 0, 0, 1, _NONE, (0, 0, 1, 0))),
+    "held or lent, idle": _bar(Bar(0, 0, 1, 0, 0, _NONE)),
+    "limit": _limit,
+    "as one machine": _upright,
+    "wait": _line(Qt.PenStyle.SolidLine),
+    "kept free": _line(Qt.PenStyle.SolidLine),
+    "before the change": _line(Qt.PenStyle.DashLine),
+    "due": _mark("due"),
+    "done": _mark("done"),
+    "late": _mark("late"),
+}
+"""How each sample is drawn, by what it is called."""
+
+
+def paint_legend(painter: QPainter, theme: Theme, place: QRect, names: Sequence[str]) -> int:
+    """Paint samples at the right end of a place; gives how much of it they take, in pixels.
+
+    Where there is not room for all, those named last are left out: hover and manual tell of them too.
+    """
     face = theme.face(11.5)
     wide, high, gap, between = theme.px(_WIDE), theme.px(_HIGH), theme.px(_GAP), theme.px(_BETWEEN)
-    samples = list(_SAMPLES)
+    shown = list(names)
 
     def width() -> float:
-        return sum(wide + gap + face.width(text) + between for _, text in samples) + theme.px(104)
+        return sum(wide + gap + face.width(text) + between for text in shown) + theme.px(_BUTTONS)
 
-    # Where there is not room for all, what says how missing memory is made good goes first: the hover says it too.
-    while width() > place.width() * _MOST_OF_PLACE and len(samples) > _ALWAYS:
-        del samples[-3]
+    while shown and width() > place.width() * _MOST_OF_PLACE:
+        del shown[-1]
     total = width()
     x = place.right() - total + theme.px(14)
     top = place.top() + (place.height() - high) / 2
-    for bar, text in samples:
-        axis = Axis(x, x + wide, 1.0, 1.0)
-        if bar is not None:
-            draw_bar(painter, axis, bar, top, high, theme.bar_colours(None), theme.colours.ink)
-        else:
-            draw_bracket(painter, axis, 0.8, top, high, theme.colours.ink)
+    for text in shown:
+        SAMPLES[text](painter, theme, QRectF(x, top, wide, high))
         painter.setPen(theme.colours.muted)
         face.draw(painter, x + wide + gap, place.top(), place.height(), text)
         x += wide + gap + face.width(text) + between

@@ -88,12 +88,6 @@ class Notice(QFrame):
         return button
 
     def _on_theme_changed(self) -> None:
-        colours = self._theme.colours
         self._label.setFont(self._theme.font())
         for button in self._buttons:
             button.setFont(self._theme.font())
-        self.setStyleSheet(
-            f"Notice {{ background: {colours.selected.name()}; border: 0;"
-            f" border-left: 6px solid {colours.ink.name()}; border-bottom: 1px solid {colours.line.name()}; }}"
-            f"QLabel {{ color: {colours.ink.name()}; }}"
-        )

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.style import set_look, set_role
 from ruvex.desktop.kit.theme import Theme
 
 _LEAST_WIDTH: Final = 44
@@ -83,6 +84,7 @@ class SettingField(QWidget):
         self.line.setAccessibleName(name)
         self.line.setMaxLength(40)
         self._name.setBuddy(self.line)
+        set_role(self._name, "muted")
         row = QHBoxLayout(self) if beside else QVBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5 if beside else 1)
@@ -151,7 +153,6 @@ class SettingField(QWidget):
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
-        colours = self._theme.colours
         self._name.setFont(self._theme.font(12))
         self.line.setFont(self._theme.font(12.5))
         self.line.setMaximumWidth(self._theme.px(self._width))
@@ -159,16 +160,6 @@ class SettingField(QWidget):
             self.setMaximumWidth(self._theme.px(self._width))
         self.line.setMinimumWidth(self._theme.px(_LEAST_WIDTH))
         self._name.setMinimumWidth(1)
-        # A wider edge takes its pixel from the padding, so that nothing moves.
-        edge = f"border: 1px solid {colours.line.name()}; padding: 1px 5px"
-        focus_edge = f"border: 2px solid {colours.ink.name()}; padding: 0 4px"
-        if self._refused:
-            edge = focus_edge = f"border: 2px dashed {colours.ink.name()}; padding: 0 4px"
-        self.setStyleSheet(
-            f"QLabel {{ color: {colours.muted.name()}; }}"
-            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()}; {edge}; border-radius: 4px;"
-            f" selection-background-color: {colours.muted.name()}; selection-color: {colours.paper.name()}; }}"
-            f"QLineEdit:focus {{ {focus_edge}; }}"
-        )
+        set_look(self.line, "refused", "true" if self._refused else "false")
         if not self._refused:
             self.line.setToolTip("")

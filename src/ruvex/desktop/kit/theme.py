@@ -23,8 +23,11 @@ class Colours:
 
     paper: QColor
     band_row: QColor
+    host_row: QColor
     panel: QColor
     line: QColor
+    edge: QColor
+    foot: QColor
     grid: QColor
     ink: QColor
     muted: QColor
@@ -50,8 +53,9 @@ def _c(text: str) -> QColor:
 
 
 LIGHT: Final = Colours(
-    paper=_c("#f6f4ef"), band_row=_c("#ebe7dd"), panel=_c("#fdfbf6"), line=_c("#d8d2c5"), grid=_c("#e3dfd5"),
-    ink=_c("#22303c"), muted=_c("#65707a"), faint=_c("#98a0a6"),
+    paper=_c("#f6f4ef"), band_row=_c("#ebe7dd"), host_row=_c("#ddd7c9"), panel=_c("#fdfbf6"), line=_c("#d8d2c5"),
+    edge=_c("#8f897b"), foot=_c("#6f6a5d"), grid=_c("#e3dfd5"),
+    ink=_c("#22303c"), muted=_c("#4d5862"), faint=_c("#566069"),
     head=_c("#1e2b37"), head_text=_c("#f4f1ea"), head_muted=_c("#a3b0bb"), head_line=_c("#3a4956"),
     cpu_curve=_c("#7fb8d4"), memory_curve=_c("#dca765"),
     selected=_c("#fffefa"), selected_line=_c("#22303c"), field=_c("#ffffff"),
@@ -61,8 +65,9 @@ LIGHT: Final = Colours(
 )  # fmt: skip
 
 DARK: Final = Colours(
-    paper=_c("#171d23"), band_row=_c("#212932"), panel=_c("#1c232b"), line=_c("#35404b"), grid=_c("#28313a"),
-    ink=_c("#e8e6e0"), muted=_c("#9aa6b0"), faint=_c("#6d7983"),
+    paper=_c("#171d23"), band_row=_c("#212932"), host_row=_c("#2b343e"), panel=_c("#1c232b"), line=_c("#35404b"),
+    edge=_c("#707c87"), foot=_c("#7f8b96"), grid=_c("#28313a"),
+    ink=_c("#e8e6e0"), muted=_c("#a4b0ba"), faint=_c("#94a0aa"),
     head=_c("#10151a"), head_text=_c("#f0ede6"), head_muted=_c("#93a1ad"), head_line=_c("#303b46"),
     cpu_curve=_c("#7fb8d4"), memory_curve=_c("#dca765"),
     selected=_c("#2a343f"), selected_line=_c("#d8d5cc"), field=_c("#12171c"),
@@ -73,7 +78,8 @@ DARK: Final = Colours(
 
 
 CONTRAST: Final = Colours(
-    paper=_c("#ffffff"), band_row=_c("#e6e6e6"), panel=_c("#ffffff"), line=_c("#000000"), grid=_c("#b0b0b0"),
+    paper=_c("#ffffff"), band_row=_c("#e6e6e6"), host_row=_c("#cfcfcf"), panel=_c("#ffffff"), line=_c("#000000"),
+    edge=_c("#000000"), foot=_c("#000000"), grid=_c("#b0b0b0"),
     ink=_c("#000000"), muted=_c("#1c1c1c"), faint=_c("#4a4a4a"),
     head=_c("#000000"), head_text=_c("#ffffff"), head_muted=_c("#ffffff"), head_line=_c("#ffffff"),
     cpu_curve=_c("#ffffff"), memory_curve=_c("#ffe08a"),
@@ -231,6 +237,8 @@ class Theme(QObject):
             (QPalette.ColorRole.Window, colours.panel), (QPalette.ColorRole.WindowText, colours.ink),
             (QPalette.ColorRole.Base, colours.field), (QPalette.ColorRole.Text, colours.ink),
             (QPalette.ColorRole.Button, colours.panel), (QPalette.ColorRole.ButtonText, colours.ink),
+            (QPalette.ColorRole.PlaceholderText, colours.muted), (QPalette.ColorRole.ToolTipBase, colours.panel),
+            (QPalette.ColorRole.ToolTipText, colours.ink),
             (QPalette.ColorRole.Highlight, colours.ink), (QPalette.ColorRole.HighlightedText, colours.paper),
         ):  # fmt: skip
             palette.setColor(role, colour)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Final
 
 from PyQt6.QtCore import Qt
@@ -10,6 +11,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.bars import Bar
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.track import Mark
 from ruvex.desktop.panels.dial_settings import dial_settings
@@ -35,6 +37,7 @@ from ruvex.plan import (
     RESOURCES,
     EditError,
     Guest,
+    Host,
     Plan,
     Pool,
     Resource,
@@ -49,6 +52,26 @@ from ruvex.promise import budget_of
 
 _BODY: Final = 158
 _MIDDLE: Final = 200
+
+
+@dataclass(frozen=True, slots=True)
+class _Supply:
+    """What there is of a resource, everywhere or on one host; MHz or MiB."""
+
+    supply: float
+    wanted: float
+    promised: float
+    free: float
+    broken: bool
+
+
+def _supply_of(division: Division, name: Resource, host: Host | None) -> _Supply:
+    r = division.of(name)
+    if host is None:
+        return _Supply(r.supply, r.total_wanted, r.promised, r.free, r.broken)
+    figures, k, at = division.by_host, RESOURCES.index(name), division.site.plan.host_index[host.id]
+    supply, promised = float(figures.supply[k, at]), float(figures.promised[k, at])
+    return _Supply(supply, float(figures.wanted[k, at]), promised, supply - promised, False)
 
 
 class Dials(QWidget):
@@ -73,12 +96,12 @@ class Dials(QWidget):
         self.fold_button = QPushButton("▾", self)
         self.fold_button.setAccessibleName("Fold the dials away")
         self.fold_button.setToolTip("Fold the dials away or show them (F6)")
-        self.fold_button.setFlat(True)
+        set_role(self.fold_button, "band")
         self.why_button = QPushButton("Why", self)
         self.why_button.setAccessibleName("Show why it gets what it gets")
         self.why_button.setToolTip("Why it gets what it gets, who has the rest, what would help (F7)")
         self.why_button.setCheckable(True)
-        self.why_button.setFlat(True)
+        set_role(self.why_button, "band")
         self.why = WhyPanel(desk, theme, self)
         self.why.hide()
         self._body = QFrame(self)
@@ -111,6 +134,7 @@ class Dials(QWidget):
             identity.addWidget(label)
         for label in (self._place, self._facts):
             label.setWordWrap(True)
+        set_role(self._place, "muted")
         identity.addStretch(1)
         self._middle = QWidget(self._body)
         self._middle.setLayout(identity)
@@ -155,26 +179,15 @@ class Dials(QWidget):
     # Showing
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         self._name.setFont(theme.font(15, bold=True))
         for label in (self._place, self._facts):
             label.setFont(theme.font(12))
         self._middle.setFixedWidth(theme.px(_MIDDLE))
         self._body.setFixedHeight(theme.px(_BODY))
         self.fold_button.setFixedSize(theme.size(34, 24))
-        self.setStyleSheet(f"QFrame {{ background: {colours.panel.name()}; }} QLabel {{ background: transparent; }}")
         self.why_button.setFixedSize(theme.size(56, 24))
         self.why_button.setFont(theme.font(12, bold=True))
-        for button in (self.fold_button, self.why_button):
-            button.setStyleSheet(
-                f"QPushButton {{ border: 0; border-radius: 0; background: {colours.band_row.name()};"
-                f" color: {colours.ink.name()}; padding: 0; }}"
-                f"QPushButton:checked {{ background: {colours.panel.name()}; }}"
-                f"QPushButton:focus, QPushButton:hover {{ border: 1px solid {colours.ink.name()}; }}"
-            )
-        self._place.setStyleSheet(f"color: {colours.muted.name()};")
-        for label in (self._name, self._facts):
-            label.setStyleSheet(f"color: {colours.ink.name()};")
         self._on_divided()
 
     def _on_selection_changed(self) -> None:
@@ -187,7 +200,7 @@ class Dials(QWidget):
         item, division = self._desk.selection.item, self._desk.look.division
         shown, self._shown = self._shown, (division, item, self._desk.look.before is not None)
         if item is None:
-            self._show_supply()
+            self._show_supply(self._desk.selection.host)
             return
         self._show_identity(item)
         for name in RESOURCES:
@@ -197,16 +210,22 @@ class Dials(QWidget):
             if not (is_moving and same_settings and looks_same(shown[0].of(name), division.of(name))):
                 self._show_item(item, name)
 
-    def _show_supply(self) -> None:
+    def _show_supply(self, host: Host | None) -> None:
+        """Show what there is of everything, or on one host."""
         plan, division = self._desk.look.plan, self._desk.look.division
-        self._name.setText("Supply")
-        self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
-        self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
+        self._name.setText("Supply" if host is None else host.label)
+        if host is None:
+            self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
+            self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
+        else:
+            count = int((division.site.standing.on & (division.site.standing.host == plan.host_index[host.id])).sum())
+            self._place.setText(f"host · {host.cores} cores · {count} guests on" if host.up else "host · down")
+            self._facts.setText("F4: all its settings. M: move its guests to another host.")
         for name, dial in self.dials.items():
-            r, unit = division.of(name), self._desk.units.common(name)
+            r, unit = _supply_of(division, name, host), self._desk.units.common(name)
             dial.set_editable(False)
             dial.show_fields({})
-            whole = max(r.supply, r.total_wanted, r.promised, 1.0)
+            whole = max(r.supply, r.wanted, r.promised, 1.0)
             promised = min(r.promised, r.supply)
             if r.broken:
                 dial.show_met("promised more than there is: this cannot run as it is")
@@ -217,14 +236,12 @@ class Dials(QWidget):
             marks = (
                 Mark("promised", promised, figure(r.promised, unit)),
                 Mark("supply", r.supply, figure(r.supply, unit)),
-                Mark("wanted", r.total_wanted, figure(r.total_wanted, unit)),
+                Mark("wanted", r.wanted, figure(r.wanted, unit)),
             )
             colours = self._theme.bar_colours(None)
-            bar = Bar(
-                promised, max(0.0, r.supply - r.promised), 0.0, 0.0, max(0.0, r.total_wanted - r.supply), math.inf
-            )
+            bar = Bar(promised, max(0.0, r.supply - r.promised), 0.0, 0.0, max(0.0, r.wanted - r.supply), math.inf)
             dial.track.show_handles(())
-            shown = marks if r.supply > 0 or r.total_wanted > 0 else ()
+            shown = marks if r.supply > 0 or r.wanted > 0 else ()
             dial.track.show_bar(bar, shown, colours, top=whole * 1.04, snap=1.0, ghost=None)
 
     def _show_identity(self, item: Guest | Pool) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt, QTimer
@@ -68,6 +69,7 @@ class EffectLine(QWidget):
         self._desk, self._theme = desk, theme
         self._refusal, self._is_fresh = "", False
         self.text, self.day = _HINT, ""
+        self._legend: Sequence[str] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         desk.trial.effect_changed.connect(self._on_effect_changed)
@@ -77,6 +79,11 @@ class EffectLine(QWidget):
         desk.selection.changed.connect(self._on_selected)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
+
+    def set_legend(self, names: Sequence[str]) -> None:
+        """Show what these mean while there is nothing else to tell."""
+        self._legend = tuple(names)
+        self.update()
 
     def _on_not_accepted(self, text: str) -> None:
         refusal = f"Not accepted: {text}" if text else ""
@@ -126,7 +133,7 @@ class EffectLine(QWidget):
         is_hint = self.text == _HINT
         face = theme.face(12, bold=bool(self._refusal))
         painter.setPen(colours.muted if is_hint else colours.ink)
-        room = paint_legend(painter, theme, self.rect()) if is_hint else 16
+        room = paint_legend(painter, theme, self.rect(), self._legend) if is_hint else 16
         end = round(self.width() - room)
         if self.day:
             # The day has the right end of the line to itself, so that neither hides the other.

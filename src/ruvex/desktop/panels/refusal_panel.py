@@ -139,12 +139,7 @@ class RefusalPanel(QFrame):
             self._right.insertWidget(1 + place, offer)
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         self._head.setFont(theme.font(13, bold=True))
         for widget in (self._chain, self._asking, self.close_button):
             widget.setFont(theme.font(12))
-        self.setStyleSheet(
-            f"RefusalPanel {{ background: {colours.selected.name()}; border: 0;"
-            f" border-left: 6px solid {colours.ink.name()}; border-top: 1px solid {colours.line.name()}; }}"
-            f"QLabel {{ color: {colours.ink.name()}; }}"
-        )

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxL
 from ruvex.desktop.kit.bars import Bar
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import BarColours, Theme
 from ruvex.desktop.kit.track import Mark, Track
 from ruvex.desktop.panels.dial_settings import DialSettings
@@ -152,17 +153,11 @@ class ResourceDial(QWidget):
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         self._heading.setFont(theme.font(13, bold=True))
-        self._heading.setStyleSheet(f"color: {colours.ink.name()};")
         for button in self.choices.values():
             button.setFont(theme.font(12))
             button.setFixedSize(theme.size(34, 22))
-            button.setStyleSheet(
-                f"QPushButton {{ color: {colours.ink.name()}; background: {colours.panel.name()}; border: 1px solid"
-                f" {colours.line.name()}; border-radius: 4px; padding: 0; }}"
-                f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
-                f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.panel.name()}; }}"
-            )
+            set_role(button, "small")
         for field in {*self.fields.values(), self._shares}:
             field.style_anew()

@@ -6,7 +6,7 @@ The window knows no view by name. A new one is a package under ``views`` with a 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,12 +60,20 @@ class View(QWidget):
         The dials are to be gone to.
     asked()
         An action of this view was run while another one shows: it is to be shown.
+    legend_changed()
+        It draws other things now than its ``legend`` had before.
     """
 
     told = pyqtSignal(str)
     menu_asked = pyqtSignal(QPoint)
     dials_asked = pyqtSignal()
     asked = pyqtSignal()
+    legend_changed = pyqtSignal()
+
+    @property
+    def legend(self) -> Sequence[str]:
+        """What it draws, as the legend names it, the most needed first."""
+        return ()
 
     @property
     def is_behind(self) -> bool:

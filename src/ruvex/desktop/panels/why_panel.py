@@ -141,7 +141,6 @@ class _Side(QWidget):
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
         self._title.setFont(self._theme.font(12, bold=True))
-        self._title.setStyleSheet(f"color: {self._theme.colours.ink.name()};")
         self.ladder.updateGeometry()
 
 
@@ -231,14 +230,8 @@ class WhyPanel(QScrollArea):
         self._desk.background.run(_SUBJECT, work, show)
 
     def _on_theme_changed(self) -> None:
-        colours = self._theme.colours
         window = self.window()
         self.fit(window.height() if window is not None else 0)
-        self.setStyleSheet(
-            f"WhyPanel, WhyPanel > QWidget > QWidget {{ background: {colours.panel.name()}; }}"
-            f"QScrollBar:vertical {{ background: transparent; width: 8px; }}"
-            f"QScrollBar::handle:vertical {{ background: {colours.line.name()}; border-radius: 4px; }}"
-        )
         for side in self.sides.values():
             side.style_anew()
         self._on_divided()

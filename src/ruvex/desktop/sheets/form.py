@@ -11,6 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.plan import (
@@ -318,12 +319,11 @@ class Form(QWidget):
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         for label, is_hint in self._labels:
             label.setFont(theme.font(11.5 if is_hint else 12))
-            label.setStyleSheet(f"color: {(colours.muted).name()};")
+            set_role(label, "muted")
         for field in self.fields.values():
             field.style_anew()
         for widget in (*self.boxes.values(), *self.choosers.values()):
             widget.setFont(theme.font(12.5))
-            widget.setPalette(theme.palette())

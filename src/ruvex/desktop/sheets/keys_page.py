@@ -59,4 +59,3 @@ class KeysPage(Page):
         for label, is_key in self._labels:
             label.setFont(self._theme.font(12, bold=is_key))
             label.setMaximumWidth(self._theme.px(112 if is_key else 400))
-            label.setStyleSheet(f"color: {self._theme.colours.ink.name()};")

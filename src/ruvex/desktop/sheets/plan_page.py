@@ -125,4 +125,3 @@ class PlanPage(ItemPage):
         self._head.setFont(self._theme.font(13, bold=True))
         for widget in (self.hosts, self.add_button, self.remove_button):
             widget.setFont(self._theme.font(12))
-        self.hosts.setPalette(self._theme.palette())

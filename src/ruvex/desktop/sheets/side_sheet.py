@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 
 _WIDTH: Final = 348
@@ -63,6 +64,7 @@ class SideSheet(QFrame):
         self.close_button = QPushButton("×", self)
         self.close_button.setAccessibleName("Close the sheet")
         self.close_button.setToolTip("Close the sheet (Esc)")
+        set_role(self.close_button, "flat")
         self.close_button.clicked.connect(self.close_sheet)
         self._scroll = QScrollArea(self)
         self._scroll.setWidgetResizable(True)
@@ -116,22 +118,10 @@ class SideSheet(QFrame):
             super().keyPressEvent(event)
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         self.setFixedWidth(theme.px(_WIDTH))
         self._title.setFont(theme.font(15, bold=True))
         self.close_button.setFixedSize(theme.size(28, 24))
         self.close_button.setFont(theme.font(15))
-        self.close_button.setStyleSheet(
-            f"QPushButton {{ border: 1px solid transparent; background: transparent; color: {colours.ink.name()};"
-            f" padding: 0; }}"
-            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; border-radius: 4px; }}"
-        )
-        self.setStyleSheet(
-            f"SideSheet {{ background: {colours.panel.name()}; border: 0;"
-            f" border-left: 1px solid {colours.line.name()}; }}"
-            f"QScrollArea, QScrollArea > QWidget > QWidget {{ background: {colours.panel.name()}; }}"
-            f"QLabel {{ color: {colours.ink.name()}; }}"
-            f"QCheckBox:focus {{ border: 1px solid {colours.ink.name()}; border-radius: 3px; }}"
-        )
         if self.page is not None:
             self.page.style_anew()

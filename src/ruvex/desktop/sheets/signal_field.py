@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.state.desk import Desk
@@ -327,6 +328,7 @@ class SignalField(QWidget):
         self._resource: Resource = "cpu" if key == "demand.cpu" else "memory"
         self._signal: Signal = 0.0
         self._label = QLabel(name, self)
+        set_role(self._label, "muted")
         self.chooser = QComboBox(self)
         self.chooser.setAccessibleName(f"{name}: form")
         for form, text in _FORMS:
@@ -388,9 +390,7 @@ class SignalField(QWidget):
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
         self._label.setFont(self._theme.font(12))
-        self._label.setStyleSheet(f"color: {self._theme.colours.muted.name()};")
         self.chooser.setFont(self._theme.font(12))
-        self.chooser.setPalette(self._theme.palette())
         for form in self.figures.values():
             form.style_anew()
         self.curve.updateGeometry()

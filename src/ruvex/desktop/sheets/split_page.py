@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButt
 
 from ruvex.advise import amount_to_split, split_among
 from ruvex.desktop.kit.setting_field import SettingField
+from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
@@ -42,6 +43,7 @@ class SplitPage(Page):
             " guests, and what others there claim.", self,
         )  # fmt: skip
         self._hint.setWordWrap(True)
+        set_role(self._hint, "muted")
         self._amounts = QLabel(self)
         self._amounts.setWordWrap(True)
         self.kind = QComboBox(self)
@@ -182,13 +184,10 @@ class SplitPage(Page):
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         for label in (self._hint, self._amounts, self.sum_label):
             label.setFont(theme.font(12))
-        self._hint.setStyleSheet(f"color: {colours.muted.name()};")
         for widget in (self.kind, self.apply_button, *self.resources.values()):
             widget.setFont(theme.font(12.5))
-            if not isinstance(widget, QPushButton):
-                widget.setPalette(theme.palette())
         for field in self.parts.values():
             field.style_anew()

@@ -41,7 +41,16 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
     _add(menu, actions, Name.PLAN, Name.RULES, Name.SPLIT)
     menu.addSeparator()
     _below(menu, "Moment", actions, Name.SETTLED, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
-    rows = (Name.FILTER, Name.ORDER, Name.AXIS, Name.CPU_UNIT, Name.MEMORY_UNIT, Name.FOLD_ALL, Name.UNFOLD_ALL)
+    rows = (
+        Name.FILTER,
+        Name.ORDER,
+        Name.AXIS,
+        Name.BY_HOST,
+        Name.CPU_UNIT,
+        Name.MEMORY_UNIT,
+        Name.FOLD_ALL,
+        Name.UNFOLD_ALL,
+    )
     _below(menu, "Rows", actions, *rows, Name.DIALS, Name.WHY)
     moves = (Name.PLAY, Name.PLAY_STEP, Name.REPLAY, Name.NEXT_TIME, Name.RESTART, Name.SURGE, Name.KEEP_EVENTS)
     _below(menu, "Play", actions, *moves)

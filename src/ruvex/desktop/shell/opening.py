@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.style import dress, set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.background import Background
 from ruvex.engine import is_cache_filled
@@ -46,16 +47,12 @@ class Opening(QWidget):
         for widget in (name, self.line, bar):
             column.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(3)
+        dress(self, theme)
         colours = theme.colours
         name.setFont(theme.font(18, bold=True))
-        name.setStyleSheet(f"color: {colours.ink.name()};")
         self.line.setFont(theme.font())
-        self.line.setStyleSheet(f"color: {colours.muted.name()};")
         self.line.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        bar.setStyleSheet(
-            f"QProgressBar {{ border: none; background: {colours.line.name()}; }}"
-            f"QProgressBar::chunk {{ background: {colours.muted.name()}; width: 40px; }}"
-        )
+        set_role(self.line, "muted")
         palette = self.palette()
         palette.setColor(self.backgroundRole(), colours.paper)
         self.setPalette(palette)

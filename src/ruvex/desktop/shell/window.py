@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVB
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.command_box import CommandBox, Entry
 from ruvex.desktop.kit.notice import Notice
+from ruvex.desktop.kit.style import dress
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.panels.dials import Dials
@@ -34,6 +35,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
+from ruvex.desktop.state.moving import guests_on
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.units import CHOICES
 from ruvex.plan import Pool, UnitError, format_time, parse_time
@@ -203,12 +205,13 @@ class Window(QMainWindow):
         for spec in VIEWS:
             view = self.views[spec.name]
             view.told.connect(self._tell)
+            view.legend_changed.connect(self._show_legend)
             view.menu_asked.connect(self._on_menu_asked)
             view.dials_asked.connect(self.dials.enter)
             view.asked.connect(partial(self.show_view, spec.name))
         self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
         self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
-        self.head.host_asked.connect(self._on_host_asked)
+        self.head.host_wanted.connect(self._on_new_host)
         self.editor.told.connect(self._tell)
         self.sheet.closed.connect(lambda: self.view.setFocus())
         self.recent_menu.aboutToShow.connect(self.files.show_recent)
@@ -236,7 +239,9 @@ class Window(QMainWindow):
 
     def _page(self, name: ActionName) -> Page:
         if name is ActionName.SETTINGS:
-            item = self.desk.selection.item
+            item, host = self.desk.selection.item, self.desk.selection.host
+            if host is not None:
+                self.plan_page.choose(host.id)
             return self.plan_page if item is None else self.pool_page if isinstance(item, Pool) else self.pages[name]
         return self.pages[name]
 
@@ -251,22 +256,31 @@ class Window(QMainWindow):
         self.sheet.open(self.plan_page)
         self.plan_page.add_host()
 
-    def _on_host_asked(self) -> None:
-        self.sheet.open(self.plan_page)
-
     # Rows
 
     def _on_menu_asked(self, point: QPoint) -> None:
         self.row_menu.popup(point)
 
     def _on_move(self) -> None:
-        if self.desk.selection.ids:
+        plan, selection = self.desk.look.plan, self.desk.selection
+        entries = []
+        if selection.ids:
             entries = [Entry("The top", "beside the pools", partial(self.editor.move_to, None))]
             entries += [
                 Entry(pool.label, "move the selection into this pool", partial(self.editor.move_to, pool.id))
-                for pool in self.desk.look.plan.pools
-                if pool.id not in self.desk.selection.ids
+                for pool in plan.pools
+                if pool.id not in selection.ids
             ]
+        whole = selection.host
+        guests = guests_on(self.desk, whole.id) if whole is not None else None
+        if selection.ids or guests:
+            what = "move the selection to this host" if whole is None else f"move all guests of {whole.label} here"
+            entries += [
+                Entry(host.label, what, partial(self.live.move, host.id, guests))
+                for host in plan.hosts
+                if len(plan.hosts) > 1 and host is not whole
+            ]
+        if entries:
             self.command_box.open(entries, lambda _text: ())
 
     def _on_refused_changed(self) -> None:
@@ -356,6 +370,7 @@ class Window(QMainWindow):
     def _on_find(self) -> None:
         plan, select = self.desk.look.plan, self._show_row
         entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
+        entries += [Entry(host.label, "host", partial(select, host.id)) for host in plan.hosts]
         entries += [
             Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
         ]
@@ -398,7 +413,11 @@ class Window(QMainWindow):
             action.setChecked(other == name)
         self._stack.setCurrentWidget(self.views[name])
         self.desk.look.set_mode(spec.mode or self._mode)
+        self._show_legend()
         self.view.setFocus()
+
+    def _show_legend(self) -> None:
+        self.dials.effect.set_legend(self.view.legend)
 
     def _on_settled(self) -> None:
         spec = next(spec for spec in VIEWS if self.views[spec.name] is self.view)
@@ -419,29 +438,9 @@ class Window(QMainWindow):
         self.theme.set_scale(scale)
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self.theme, self.theme.colours
+        theme = self.theme
+        dress(self, theme)
         for name in LOOKS:
             self.actions_by_name[name].setChecked(name.name == f"LOOK_{theme.mode.upper()}")
         self.plan_menu.setFont(theme.font())
         self.row_menu.setFont(theme.font())
-        self.setStyleSheet(
-            f"QMainWindow {{ background: {colours.paper.name()}; }}"
-            f"QMenu {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
-            f" border: 1px solid {colours.line.name()}; padding: 4px; font-size: {theme.px(13)}px; }}"
-            f"QMenu::item {{ padding: 4px 26px 4px 14px; border-radius: 4px; }}"
-            f"QMenu::item:selected {{ background: {colours.band_row.name()}; }}"
-            f"QMenu::item:disabled {{ color: {colours.faint.name()}; }}"
-            f"QMenu::separator {{ height: 1px; background: {colours.line.name()}; margin: 4px 8px; }}"
-            f"QToolTip {{ background: {colours.panel.name()}; color: {colours.ink.name()};"
-            f" border: 1px solid {colours.line.name()}; padding: 4px; font-size: {theme.px(12)}px; }}"
-            f"QPushButton {{ color: {colours.ink.name()}; background: {colours.panel.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 3px 12px; }}"
-            f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
-            f"QScrollBar:vertical {{ background: transparent; width: 10px; }}"
-            f"QScrollBar::handle:vertical {{ background: {colours.line.name()}; border-radius: 4px;"
-            f" min-height: 30px; }}"
-            f"QScrollBar:horizontal {{ background: transparent; height: 10px; }}"
-            f"QScrollBar::handle:horizontal {{ background: {colours.line.name()}; border-radius: 4px;"
-            f" min-width: 30px; }}"
-            f"QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}"
-        )

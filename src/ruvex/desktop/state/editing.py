@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 from ruvex.advise import refusal_text
 from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.moving import guests_meant, move_step
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.exchange import guests_from_table, table_of_guests
 from ruvex.plan import (
@@ -181,6 +182,16 @@ class Editor(QObject):
             return
         where = "the top" if pool is None else self._named([pool])
         self._make(Step(f"move {self._named(ids)} to {where}", lambda plan: move_items(plan, ids, pool), ids))
+
+    def move_to_host(self, host: str, guests: Sequence[str] | None = None) -> bool:
+        """Move guests to a host, what is selected where none are named; tells whether they went."""
+        try:
+            step = move_step(self._desk, guests or guests_meant(self._desk, self._desk.selection.ids), host)
+        except EditError as error:
+            self._desk.trial.not_accepted.emit(str(error))
+            self.told.emit(f"Not moved: {error}.")
+            return False
+        return self._make(step)
 
     @staticmethod
     def _is_there(plan: Plan, item_id: str, pool: str | None) -> bool:

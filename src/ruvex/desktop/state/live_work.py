@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.steps import Step
-from ruvex.plan import Guest, PowerEvent, SurgeEvent, add_events, pools_above
+from ruvex.plan import Guest, MoveEvent, PowerEvent, SurgeEvent, add_events, pools_above
 from ruvex.play import PHASES
 
 SURGE_FACTOR: Final = 2.0
@@ -42,6 +43,16 @@ class LiveWork:
             do = "power-on" if to_start else "power-off"
             self._playing.insert(PowerEvent.model_validate({"at": self._playing.now_s, "do": do, "target": guest}))
         self._go_on()
+
+    def move(self, host: str, guests: Sequence[str] | None = None) -> None:
+        """Move guests to a host, what is selected where none are named: in the play, or else in the plan."""
+        chosen = list(guests) if guests is not None else [guest.id for guest in self._guests]
+        if not self._playing.is_live:
+            self._editor.move_to_host(host, chosen)
+        elif chosen:
+            for guest in chosen:
+                self._playing.insert(MoveEvent(at=self._playing.now_s, do="move", target=guest, host=host))
+            self._go_on()
 
     def restart(self) -> None:
         """Restart the selected guests in the play."""

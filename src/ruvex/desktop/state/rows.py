@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Literal
 
 import numpy as np
 
@@ -16,6 +16,9 @@ ORDERS: Final[Mapping[str, str]] = {"tree": "in plan order", "hurt": "worst hit 
 """The orders among peers, and what they are called."""
 
 
+Kind = Literal["pool", "guest", "host", "bank"]
+
+
 @dataclass(frozen=True, slots=True)
 class Row:
     """One visible row.
@@ -23,26 +26,66 @@ class Row:
     Attributes
     ----------
     index
-        Its row in the division.
+        Its row in the division; of a host or bank the host's position in the plan.
     item_id, label, depth
-        Which guest or pool, what it is called, 0 at the top.
-    is_pool, is_folded, is_on
+        Which guest, pool, host or bank (``host:bank``), what it is called, 0 at the top.
+    kind, is_folded, is_on
         What it is, whether its members are hidden, whether it takes part.
     hue
         The number of its top-level pool, None beside the pools.
     is_context
         It is shown only because something in it was looked for.
+    host
+        The position of the host it is shown under, of a pool only the part that lives there; −1 by pool, and where it
+        is on no host.
+    is_part
+        It is shown host by host.
     """
 
     index: int
     item_id: str
     label: str
     depth: int
-    is_pool: bool
+    kind: Kind
     is_folded: bool
     is_on: bool
     hue: int | None
     is_context: bool = False
+    host: int = -1
+    is_part: bool = False
+
+    @property
+    def is_pool(self) -> bool:
+        """Whether it is a pool."""
+        return self.kind == "pool"
+
+    @property
+    def is_place(self) -> bool:
+        """Whether it is a host or a bank."""
+        return self.kind in ("host", "bank")
+
+    @property
+    def folds(self) -> bool:
+        """Whether it has members below it."""
+        return self.kind in ("pool", "host")
+
+
+NOWHERE: Final = "no host"
+"""The id of the band of guests that are on no host. No host can have it: ids have no space in them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Heights:
+    """How tall rows are, px."""
+
+    guest: int
+    pool: int
+    host: int = 0
+    bank: int = 0
+
+    def of(self, row: Row) -> int:
+        """Give the height of a row."""
+        return {"guest": self.guest, "pool": self.pool, "host": self.host, "bank": self.bank}[row.kind]
 
 
 def host_label(division: Division, row: int) -> str:
@@ -64,51 +107,41 @@ class RowList:
         self,
         division: Division,
         plan: Plan,
-        folded: set[str],
-        heights: tuple[int, int],
+        folded: Collection[str],
+        heights: Heights | Callable[[Row], int],
         *,
         order: str = "tree",
         wanted: str = "",
+        by_host: bool = False,
     ) -> None:
         """Lay the rows out anew.
 
         Parameters
         ----------
         folded
-            The pools whose members are hidden; while something is looked for, all are shown.
+            The pools and hosts whose members are hidden; while something is looked for, all are shown.
         heights
-            Those of a guest's and of a pool's row in pixels.
+            How tall each row is.
         order
             One of ``ORDERS``: how peers follow each other; members stay below their pool.
         wanted
             Words; only items that have all of them in their name or tags are shown, with the pools they are in.
+        by_host
+            Every host is a band, with its bank and the tree as far as it lives there below it.
         """
         both: tuple[Pool | Guest, ...] = (*plan.pools, *plan.guests)
         items = {item.id: item for item in both}
         found = _found(division, items, wanted) if wanted.strip() else None
-        self.rows, self.tops = [], [0]
-        hidden_below = -1
-        for index in _in_order(division, items, order):
-            depth = int(division.depth[index])
-            if 0 <= hidden_below < depth:
-                continue
-            hidden_below = -1
-            if found is not None and index not in found:
-                continue
-            item_id = division.ids[index]
-            is_pool = division.kinds[index] == "pool"
-            is_folded = is_pool and item_id in folded and found is None
-            if is_folded:
-                hidden_below = depth
-            top_pool = int(division.top_pool[index])
-            self.rows.append(
-                Row(
-                    index, item_id, items[item_id].label, depth, is_pool, is_folded, bool(division.on[index]),
-                    None if top_pool < 0 else top_pool, found is not None and not found[index],
-                )
-            )  # fmt: skip
-            self.tops.append(self.tops[-1] + heights[is_pool])
-        self._number = {row.item_id: i for i, row in enumerate(self.rows)}
+        ordered = _in_order(division, items, order)
+        maker = _Maker(division, items, folded, found)
+        self.rows = list(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))
+        height_of = heights.of if isinstance(heights, Heights) else heights
+        self.tops = [0]
+        for row in self.rows:
+            self.tops.append(self.tops[-1] + height_of(row))
+        self._number = {}
+        for i, row in enumerate(self.rows):
+            self._number.setdefault(row.item_id, i)
 
     @property
     def height(self) -> int:
@@ -128,6 +161,72 @@ class RowList:
         """Give the numbers of the rows that show between two heights."""
         first = max(0, bisect_right(self.tops, top) - 1)
         return range(first, min(len(self.rows), bisect_right(self.tops, bottom - 1)))
+
+
+class _Maker:
+    """Makes the rows of a tree, or of the part of it that lives on a host."""
+
+    def __init__(
+        self,
+        division: Division,
+        items: Mapping[str, Pool | Guest],
+        folded: Collection[str],
+        found: Mapping[int, bool] | None,
+    ) -> None:
+        self._division, self._items, self._folded, self._found = division, items, folded, found
+
+    def tree(self, ordered: Sequence[int], *, host: int = -1, is_part: bool = False) -> Iterator[Row]:
+        """Give the rows of the tree in an order, those below folded pools left out."""
+        division, found = self._division, self._found
+        hidden_below = -1
+        for index in ordered:
+            depth = int(division.depth[index])
+            if 0 <= hidden_below < depth:
+                continue
+            hidden_below = -1
+            if found is not None and index not in found:
+                continue
+            item_id = division.ids[index]
+            kind: Kind = "pool" if division.kinds[index] == "pool" else "guest"
+            is_folded = kind == "pool" and item_id in self._folded and found is None
+            if is_folded:
+                hidden_below = depth
+            top_pool = int(division.top_pool[index])
+            yield Row(
+                index, item_id, self._items[item_id].label, depth + is_part, kind, is_folded,
+                bool(division.on[index]), None if top_pool < 0 else top_pool, found is not None and not found[index],
+                host, is_part,
+            )  # fmt: skip
+
+    def by_host(self, plan: Plan, ordered: Sequence[int]) -> Iterator[Row]:
+        """Give the bands of all hosts, each with what lives there, and last of all what is on no host."""
+        division = self._division
+        layout, pools = division.layout, division.layout.parent.size
+        things = layout.things
+        host_of = division.site.standing.host if plan.hosts else np.full(len(plan.guests), -1)
+        banked = set(division.by_host.banks.tolist())
+        for at in (*range(len(plan.hosts)), -1):
+            here = np.zeros(things.size, dtype=np.bool_)
+            here[layout.is_guest] = host_of[things[layout.is_guest] - pools] == at
+            for row in np.flatnonzero(here)[::-1].tolist():
+                above = int(division.parent_row[row])
+                while above >= 0 and not here[above]:
+                    here[above] = True
+                    above = int(division.parent_row[above])
+            rows = [row for row in ordered if here[row]]
+            if self._found is not None:
+                rows = [row for row in rows if row in self._found]
+            if at < 0 and not rows:
+                continue
+            host = plan.hosts[at] if at >= 0 else None
+            name, label = (NOWHERE, "on no host") if host is None else (host.id, host.label)
+            is_folded = name in self._folded and self._found is None
+            yield Row(at, name, label, 0, "host", is_folded, host is None or host.up, None, False, at, True)
+            if is_folded:
+                continue
+            if at in banked:
+                yield Row(at, f"{name}:bank", "bank", 1, "bank", False, host is None or host.up, None, False, at, True)
+            yield from self.tree(rows, host=at, is_part=True)
 
 
 def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str) -> list[int]:

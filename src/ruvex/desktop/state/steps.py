@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ruvex.advise import Edit, Remedy, refusal_text
-from ruvex.plan import Changes, EditError, Guest, Plan, change_many, find_item, needs_off
+from ruvex.plan import Changes, EditError, Guest, Plan, change_many, find_item, needs_off, needs_other_processor
 from ruvex.promise import Refusal
 
 
@@ -85,7 +85,7 @@ class PromiseRefusedError(EditError):
 def would_need_off(before: Plan, after: Plan, changed: Iterable[str]) -> str:
     """Say which running guests would have to be powered off for a change, or give nothing."""
     told: Mapping[str, Any] = {
-        new.label: needs_off(old, new, before.rules)
+        new.label: [*needs_off(old, new, before.rules), *filter(None, [needs_other_processor(before, old, new)])]
         for item_id in changed
         if isinstance(old := find_item(before, item_id), Guest)
         and isinstance(new := find_item(after, item_id), Guest)

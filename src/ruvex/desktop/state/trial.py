@@ -14,7 +14,7 @@ from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
-from ruvex.divide import Division, Shifts, shifts_by_guest
+from ruvex.divide import Division, Shifts, divide, shifts_by_guest
 from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting
 from ruvex.promise import claims_of, refusal_between
 
@@ -113,6 +113,26 @@ class Trial(QObject):
         else:
             self._rehearsal.try_(site)
         self._set_effect(step.text, look.before, in_passing)
+
+    def weigh(self, step: Step) -> tuple[Effect, Division]:
+        """Tell what a step would do at this moment, without showing it in the views; gives the division after it too.
+
+        Raises
+        ------
+        PromiseRefusedError, EditError
+            As ``try_``.
+        """
+        document, look = self._document, self._look
+        plan = step.edit(document.plan)
+        site = document.site.with_plan(plan)
+        refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
+        if refusal is not None:
+            raise PromiseRefusedError(step, refusal, plan)
+        before = divide(document.site, demand=look.demand) if look.is_played else look.division
+        after = divide(site, demand=look.demand)
+        shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
+        moved = {name: found for name, found in shifts.items() if found.rows.size}
+        return Effect(step.text, after.ids, moved, would_need_off(document.plan, plan, step.changed)), after
 
     def make(self, step: Step) -> None:
         """Make a step at once, as one undo entry.

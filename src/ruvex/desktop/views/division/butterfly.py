@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Final
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -14,49 +14,35 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QResizeEvent,
-    QShowEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QToolTip, QWidget
 
-from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.row_story import story_of
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.rows import Row, RowList
-from ruvex.desktop.views.division.frame import Frame, frame_for
+from ruvex.desktop.state.rows import Heights, Row
 from ruvex.desktop.views.division.gestures import Gestures
 from ruvex.desktop.views.division.name_line import NameLine
 from ruvex.desktop.views.division.picking import Picking
+from ruvex.desktop.views.division.place_painter import BANK_ROW, HOST_ROW, PlacePainter
 from ruvex.desktop.views.division.reader_tree import ReaderTree
-from ruvex.desktop.views.division.row_painter import RowPainter
-from ruvex.desktop.views.division.story import row_story
 from ruvex.desktop.views.division.underlay import Underlay
-from ruvex.divide import looks_same
+from ruvex.desktop.views.division.wings import WingField
+from ruvex.divide import Division, looks_same
 from ruvex.plan import RESOURCES, Resource
 
-GUEST_ROW: Final = 22
-POOL_ROW: Final = 26
-_LEAST_HEIGHT: Final = 40
-_MOST_TICKS: Final = 6
-_TICK_ROOM: Final = 44
-_AXIS_AIR: Final = 1.02
+GUEST_ROW: Final = 20
+POOL_ROW: Final = 23
 _TRIANGLE: Final = 14
 _WHEEL_STEP: Final = 120
-AXES: Final = {"common": "one axis for all", "own": "each against its own want"}
-"""Along what bars are drawn: who is big, or who is hurt."""
 
 
-class Butterfly(QAbstractScrollArea):
+class Butterfly(WingField):
     """All guests and pools as rows; CPU grows to the left, memory to the right.
 
     Attributes
     ----------
-    row_list
-        The visible rows.
-    columns
-        Where names, bars and figures stand.
-    axes
-        The common axis of each resource.
     picking, gestures
         How rows are selected, and what the mouse is doing.
     reader
@@ -64,8 +50,6 @@ class Butterfly(QAbstractScrollArea):
 
     Signals
     -------
-    axes_changed()
-        Columns or axes are others now; what is drawn above the rows must follow.
     dials_asked()
         Enter was pressed on a row: go to its dials.
     menu_asked(point)
@@ -74,39 +58,27 @@ class Butterfly(QAbstractScrollArea):
         A name was typed in its row.
     """
 
-    axes_changed = pyqtSignal()
     dials_asked = pyqtSignal()
     menu_asked = pyqtSignal(QPoint)
     renamed = pyqtSignal(str, str)
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._desk, self._theme = desk, theme
-        self._folded: set[str] = set()
-        self._order, self._wanted, self._axis_mode = "tree", "", "common"
-        self.row_list = RowList()
-        self.columns: Frame = frame_for(1000, 1.0)
-        self.axes: dict[Resource, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
-        self._row_painter = RowPainter(desk, theme)
+        super().__init__(desk, theme, parent)
+        self._order, self._wanted = "tree", ""
+        self._place_painter = PlacePainter(desk, theme)
         self._shown = desk.look.division
         self._named = desk.look.plan
         self._sorted_for = desk.look.division
+        self._standing = desk.look.division.site.standing
         self._was_moving = False
         self.picking = Picking(self.row_list, desk)
         self.gestures = Gestures(self, desk)
         self._name_line = NameLine(theme, self.viewport())
         self._name_line.entered.connect(self.renamed)
         self._name_line.left.connect(self.setFocus)
-        self.reader = ReaderTree(desk, self)
+        self.reader = ReaderTree(desk, self.keyPressEvent, self)
         self.reader.focus_moved.connect(self._on_focus_moved)
         self.setFocusProxy(self.reader)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(_LEAST_HEIGHT)
-        self.viewport().setMouseTracking(True)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         desk.look.rows_changed.connect(self._on_replaced)
         desk.document.edited.connect(self._on_edited)
         desk.look.changed.connect(self._on_divided)
@@ -116,26 +88,7 @@ class Butterfly(QAbstractScrollArea):
         theme.changed.connect(self._on_theme_changed)
         self._on_replaced()
 
-    def viewport(self) -> QWidget:
-        """Give the widget the rows are painted on."""
-        viewport = super().viewport()
-        assert viewport is not None
-        return viewport
-
     # What is shown
-
-    def fold(self, pool_id: str, *, folded: bool) -> None:
-        """Hide or show the members of a pool."""
-        if folded:
-            self._folded.add(pool_id)
-        else:
-            self._folded.discard(pool_id)
-        self._lay_out_rows()
-
-    def fold_all(self, *, folded: bool) -> None:
-        """Hide or show the members of all pools."""
-        self._folded = {pool.id for pool in self._desk.look.plan.pools} if folded else set()
-        self._lay_out_rows()
 
     @property
     def order(self) -> str:
@@ -145,48 +98,43 @@ class Butterfly(QAbstractScrollArea):
     def set_order(self, order: str) -> None:
         """Let peers follow each other in another order; while a dial moves they stay where they are."""
         self._order = order
-        self._lay_out_rows()
+        self.lay_out_rows()
 
     def look_for(self, words: str) -> None:
         """Show only rows that have these words in their name or tags, with the pools they are in."""
         self._wanted = words
-        self._lay_out_rows()
+        self.lay_out_rows()
 
-    @property
-    def axis_mode(self) -> str:
-        """Along what bars are drawn: one of ``AXES``."""
-        return self._axis_mode
+    def set_by_host(self, *, by_host: bool) -> None:
+        """Show the pool tree as one, or host by host with what lives there."""
+        self.by_host = by_host
+        self.lay_out_rows()
+        self.bring_into_view()
 
     def set_axis_mode(self, mode: str) -> None:
         """Draw bars along one common axis, or each along its own want."""
-        self._axis_mode = mode
+        self.axis_mode = mode
+        self.lay_out_axes(anew=True)
         self._on_divided()
 
     def _on_replaced(self) -> None:
-        self._folded &= {pool.id for pool in self._desk.look.plan.pools}
+        self.forget_folds()
         self._name_line.hide()
-        self._lay_out_rows()
+        self.lay_out_rows()
 
-    def _lay_out_rows(self) -> None:
-        heights = (self._theme.px(GUEST_ROW), self._theme.px(POOL_ROW))
-        self._sorted_for = self._desk.look.division
+    def lay_out_rows(self) -> None:
+        """Find out anew which rows show, and along which axes."""
+        px = self._theme.px
+        heights = Heights(px(GUEST_ROW), px(POOL_ROW), px(HOST_ROW), px(BANK_ROW))
+        self._sorted_for, self._standing = self._desk.look.division, self._desk.look.division.site.standing
         self.row_list.rebuild(
-            self._desk.look.division, self._desk.look.plan, self._folded, heights,
-            order=self._order, wanted=self._wanted,
+            self._desk.look.division, self._desk.look.plan, self.folded, heights,
+            order=self._order, wanted=self._wanted, by_host=self.by_host,
         )  # fmt: skip
         self.reader.rows.show_rows(self.row_list)
-        self.reader.follow(self.row_list.number_of(self._desk.selection.current))
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        bar.setSingleStep(heights[0])
-        self._set_scroll_range()
+        self.reader.follow(self.current_number())
+        self.set_scroll_range(self._theme.px(GUEST_ROW))
         self._on_divided()
-
-    def _set_scroll_range(self) -> None:
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        bar.setPageStep(self.viewport().height())
-        bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
 
     def _on_edited(self) -> None:
         """Show another name at once; everything else that changes rows comes with another tree or division."""
@@ -194,11 +142,11 @@ class Butterfly(QAbstractScrollArea):
         self._named = plan
         pairs = (*zip(plan.pools, named.pools, strict=False), *zip(plan.guests, named.guests, strict=False))
         if any(new is not old and new.label != old.label for new, old in pairs):
-            self._lay_out_rows()
+            self.lay_out_rows()
 
     def _on_divided(self) -> None:
         division, shown = self._desk.look.division, self._shown
-        self._row_painter.show(division)
+        self.row_painter.show(division)
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.
@@ -209,128 +157,58 @@ class Butterfly(QAbstractScrollArea):
                     self.viewport().update(self.wing_rect(name, self.viewport().height()))
         else:
             if not is_moving:
-                self._lay_out_axes()
+                self.lay_out_axes()
                 if self._order == "hurt" and self._sorted_for is not division:
-                    self._lay_out_rows()
+                    self.lay_out_rows()
                     return
-                if any(row.is_on != division.on[row.index] for row in self.row_list.rows):
-                    self._lay_out_rows()
+                if self._is_elsewhere(division):
+                    self.lay_out_rows()
                     return
             self.viewport().update()
         self._was_moving = is_moving
 
-    def wing_rect(self, name: str, height: int) -> QRect:
-        """Give the part of a given height that a resource's wing covers, up to the names."""
-        left, right = self.columns.names
-        return QRect(0, 0, left, height) if name == "cpu" else QRect(right, 0, self.columns.width - right, height)
-
-    def wing_at(self, x: float) -> Resource | None:
-        """Give the resource whose wing covers an x, None between them."""
-        left, right = self.columns.names
-        return "cpu" if x < left else "memory" if x >= right else None
-
-    def _lay_out_axes(self) -> None:
-        self.columns = frame_for(self.viewport().width(), self._theme.scale)
-        division = self._desk.look.division
-        columns = self.columns
-        for name in RESOURCES:
-            zero, end, step_of = (
-                (columns.cpu_zero, columns.cpu_end, decimal_step)
-                if name == "cpu"
-                else (columns.memory_zero, columns.memory_end, binary_step)
-            )
-            r = division.of(name)
-            unit = self._desk.units.common(name)
-            tallest = (r.delivered + r.unmet, r.claim)
-            top = max([float(values.max()) for values in tallest if values.size] + [0.0]) * _AXIS_AIR
-            top = top or float(r.supply) or 1.0
-            step_in_unit = decimal_step if unit.name != "GiB" else step_of
-            most = max(1, min(_MOST_TICKS, int(abs(end - zero) / self._theme.px(_TICK_ROOM))))
-            self.axes[name] = Axis(zero, end, top, step_in_unit(top / unit.per, most) * unit.per)
-        self.axes_changed.emit()
-
-    def axes_of(self, row: Row) -> Mapping[Resource, Axis]:
-        """Give the axes along which the bars of a row are drawn."""
-        if self._axis_mode == "common":
-            return self.axes
-        own: dict[Resource, Axis] = {}
-        for name, axis in self.axes.items():
-            r = (self._desk.look.before or self._desk.look.division).of(name)
-            if row.index >= r.wanted.size:
-                r = self._desk.look.division.of(name)
-            top = max(float(r.wanted[row.index]), float(r.delivered[row.index]), 1.0)
-            own[name] = Axis(axis.zero, axis.end, top, top / 4)
-        return own
+    def _is_elsewhere(self, division: Division) -> bool:
+        """Tell whether somebody was switched on or off, or is on another host than the rows show."""
+        standing, was = division.site.standing, self._standing
+        if standing is was:
+            return False
+        self._standing = standing
+        if self.by_host and not np.array_equal(standing.host, was.host):
+            return True
+        return any(not row.is_place and row.is_on != division.on[row.index] for row in self.row_list.rows)
 
     def _on_theme_changed(self) -> None:
         self._name_line.style_anew()
-        self._lay_out_rows()
+        self.lay_out_rows()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Lay out again."""
         super().resizeEvent(event)
-        self._set_scroll_range()
-        self._lay_out_axes()
-        self._bring_into_view()
+        self.set_scroll_range(self._theme.px(GUEST_ROW))
+        self.lay_out_axes()
+        self.bring_into_view()
 
     # Selection
 
+    def current_number(self) -> int | None:
+        """Give the number of the current row; of a pool that shows host by host the part that was gone to."""
+        return self.picking.number()
+
     def _on_selection_changed(self) -> None:
         self._desk.trial.settle()
-        selected, division = self._desk.selection.current, self._desk.look.division
-        if selected is not None and self.row_list.number_of(selected) is None and not self._wanted:
-            # What is selected must be seen: unfold the pools around it.
-            above = division.parents[division.position[selected]]
-            while above is not None:
-                self._folded.discard(above)
-                above = division.parents[division.position[above]]
-            self._lay_out_rows()
-        self.reader.follow(self.row_list.number_of(selected))
-        self._bring_into_view()
+        selected, division = self._desk.selection.row_id, self._desk.look.division
+        if (
+            selected is not None
+            and selected in division.position
+            and self.row_list.number_of(selected) is None
+            and not self._wanted
+        ):
+            # What is selected must be seen.
+            self.unfold_around(selected)
+            self.lay_out_rows()
+        self.reader.follow(self.current_number())
+        self.bring_into_view()
         self.viewport().update()
-
-    def _bring_into_view(self) -> None:
-        number = self.row_list.number_of(self._desk.selection.current)
-        if number is not None and self.isVisible():
-            bar = self.verticalScrollBar()
-            assert bar is not None
-            top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
-            if top < bar.value():
-                bar.setValue(top)
-            elif bottom > bar.value() + self.viewport().height():
-                bar.setValue(bottom - self.viewport().height())
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        """Show the selected row; before there is a place for the rows, none can be brought into view."""
-        super().showEvent(event)
-        self._bring_into_view()
-
-    def row_rect(self, item_id: str) -> QRect:
-        """Give where a row stands in the viewport; empty if it does not show."""
-        number = self.row_list.number_of(item_id)
-        if number is None:
-            return QRect()
-        top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
-        return QRect(0, top - self._scrolled, self.viewport().width(), bottom - top)
-
-    @property
-    def _scrolled(self) -> int:
-        bar = self.verticalScrollBar()
-        return bar.value() if bar is not None else 0
-
-    def scroll_at_edge(self, y: float) -> None:
-        """Scroll by a row where something is carried close to the upper or lower edge."""
-        bar, edge = self.verticalScrollBar(), self._theme.px(GUEST_ROW)
-        assert bar is not None
-        if y < edge:
-            bar.setValue(bar.value() - bar.singleStep())
-        elif y > self.viewport().height() - edge:
-            bar.setValue(bar.value() + bar.singleStep())
-
-    def row_at(self, point: QPoint) -> Row | None:
-        """Give the row at a place of the viewport."""
-        number = self.row_list.at(point.y() + self._scrolled)
-        return None if number is None else self.row_list.rows[number]
 
     def rename(self, item_id: str) -> None:
         """Let the name of a row be typed in its place."""
@@ -339,7 +217,7 @@ class Butterfly(QAbstractScrollArea):
         number = self.row_list.number_of(item_id)
         if number is not None:
             row = self.row_list.rows[number]
-            left = self._row_painter.triangle_x(row, self.columns)
+            left = self.row_painter.triangle_x(row, self.columns)
             right = self.columns.names[1]
             self._name_line.open(item_id, row.label, QRect(left, place.top(), right - left, place.height()))
 
@@ -347,25 +225,28 @@ class Butterfly(QAbstractScrollArea):
         """Select the row, or fold its pool where the triangle is; take an edge or a name."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        row, x = self.row_at(event.position().toPoint()), event.position().x()
+        number, x = self.number_at(event.position().y()), event.position().x()
         # Beside the rows too: what is pasted next is meant for them, not for the field that was typed in before.
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        if row is None:
+        if number is None:
             self._desk.selection.select(None)
             return
-        triangle = self._row_painter.triangle_x(row, self.columns)
-        if row.is_pool and triangle - 6 <= x <= triangle + self._theme.px(_TRIANGLE):
+        row = self.row_list.rows[number]
+        triangle = self.row_painter.triangle_x(row, self.columns)
+        if row.folds and triangle - 6 <= x <= triangle + self._theme.px(_TRIANGLE):
             self.fold(row.item_id, folded=not row.is_folded)
             return
-        self.picking.pick(row.item_id, event.modifiers())
-        self.gestures.press(event.position(), on_name=row.item_id if self.wing_at(x) is None else None)
+        self.picking.pick(number, event.modifiers())
+        is_name = self.wing_at(x) is None and not row.is_place
+        self.gestures.press(event.position(), on_name=row.item_id if is_name else None)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag what is held."""
         if event is not None:
             is_pressed = bool(event.buttons() & Qt.MouseButton.LeftButton)
             fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.gestures.move(event.position(), is_pressed=is_pressed, fine=fine)
+            on_screen = event.globalPosition().toPoint()
+            self.gestures.move(event.position(), is_pressed=is_pressed, fine=fine, on_screen=on_screen)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Let go; a plain click on one of several selected rows leaves it alone selected."""
@@ -380,9 +261,9 @@ class Butterfly(QAbstractScrollArea):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Fold or unfold the pool, or type a name anew."""
         row = self.row_at(event.position().toPoint()) if event is not None else None
-        if row is not None and row.is_pool:
+        if row is not None and row.folds:
             self.fold(row.item_id, folded=not row.is_folded)
-        elif row is not None and event is not None and self.wing_at(event.position().x()) is None:
+        elif row is not None and not row.is_place and event is not None and self.wing_at(event.position().x()) is None:
             self.rename(row.item_id)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
@@ -412,7 +293,7 @@ class Butterfly(QAbstractScrollArea):
         if event is None:
             return
         rows = self.row_list.rows
-        here = self.row_list.number_of(self._desk.selection.current)
+        here = self.current_number()
         page = max(1, self.viewport().height() // self._theme.px(GUEST_ROW) - 1)
         steps = {
             Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page,
@@ -428,8 +309,8 @@ class Butterfly(QAbstractScrollArea):
             self.gestures.step_shares(row.item_id, name, shares[key])
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row is not None:
             folded = key == Qt.Key.Key_Left
-            parent = self._desk.look.division.parents[row.index]
-            if row.is_pool and row.is_folded != folded:
+            parent = self._parent_of(row)
+            if row.folds and row.is_folded != folded:
                 self.fold(row.item_id, folded=folded)
             elif folded and parent is not None:
                 self._desk.selection.select(parent)
@@ -441,7 +322,16 @@ class Butterfly(QAbstractScrollArea):
             self.dials_asked.emit()
         else:
             super().keyPressEvent(event)
-        self._bring_into_view()
+        self.bring_into_view()
+
+    def _parent_of(self, row: Row) -> str | None:
+        """Give the row that a row is a member of."""
+        if row.kind == "host":
+            return None
+        above = None if row.is_place else self._desk.look.division.parents[row.index]
+        if above is None and row.is_part and row.host >= 0:
+            return self._desk.look.plan.hosts[row.host].id
+        return above
 
     def _on_focus_moved(self) -> None:
         """Make the shares that are being stepped before the attention goes elsewhere."""
@@ -453,7 +343,7 @@ class Butterfly(QAbstractScrollArea):
         """Tell a row's story where the pointer rests."""
         if isinstance(event, QHelpEvent):
             row = self.row_at(event.pos())
-            text = row_story(self._desk, row.item_id) if row is not None else ""
+            text = story_of(self._desk, row) if row is not None else ""
             QToolTip.showText(event.globalPos(), text, self.viewport())
             return True
         return super().viewportEvent(event)
@@ -465,17 +355,19 @@ class Butterfly(QAbstractScrollArea):
         painter = QPainter(self.viewport())
         area = event.rect() if event is not None else self.viewport().rect()
         painter.fillRect(area, self._theme.colours.paper)
-        offset = self._scrolled
-        numbers = self.row_list.between(area.top() + offset, area.bottom() + 1 + offset)
-        under = Underlay(self, self._desk, self._theme)
+        numbers = self.rows_between(area.top(), area.bottom() + 1)
+        under = Underlay(self, self.gestures, self._desk, self._theme)
         under.paint_pools(painter, numbers)
-        under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - offset))
-        under.paint_selection(painter)
+        under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - self.bar.value()))
+        under.paint_selection(painter, numbers)
         wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
         with_name = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
         for number in numbers:
-            row, top = self.row_list.rows[number], self.row_list.tops[number] - offset
-            place = QRect(0, top, self.viewport().width(), self.row_list.tops[number + 1] - offset - top)
-            self._row_painter.paint(painter, row, place, self.columns, self.axes_of(row), wings, with_name=with_name)
+            row, place = self.row_list.rows[number], self.place_of(number)
+            if row.is_place:
+                self._place_painter.paint(painter, row, place, self.columns)
+            else:
+                axes = self.axes_of(row)
+                self.row_painter.paint(painter, row, place, self.columns, axes, wings, with_name=with_name)
         under.paint_carried(painter)
         painter.end()

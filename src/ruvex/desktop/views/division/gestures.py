@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
-from PyQt6.QtCore import QObject, QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.track import Handle
 from ruvex.desktop.panels.dial_settings import dial_settings
+from ruvex.desktop.panels.host_chips import HostChip
 from ruvex.desktop.panels.setting_text import setting_edit_text
 from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.moving import guests_meant
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
+from ruvex.desktop.views.division.weighing import Target, Weighed, weigh
+from ruvex.desktop.views.division.wings import WingField
 from ruvex.plan import RESOURCES, EditError, Guest, Pool, Resource, find_item, get_setting, has_setting
-
-if TYPE_CHECKING:
-    from ruvex.desktop.views.division.butterfly import Butterfly
 
 _REACH: Final = 5.0
 _STARTS_AFTER: Final = 4.0
@@ -48,24 +50,28 @@ class Gestures(QObject):
     carried
         The guests and pools whose names are being dragged.
     target
-        Where they would go: a pool's id, None for the top; meaningless while nothing is carried.
+        Where they would go; meaningless while nothing is carried.
+    weighed
+        What that would do.
     pointer_y
         How far down the pointer is with them.
 
     Signals
     -------
-    dropped(pool)
-        Names were dropped on a pool, or at the top (None).
+    dropped(target)
+        Names were dropped on a pool, at the top, or on a host.
     """
 
     dropped = pyqtSignal(object)
 
-    def __init__(self, butterfly: Butterfly, desk: Desk) -> None:
-        super().__init__(butterfly)
-        self._butterfly, self._desk = butterfly, desk
+    def __init__(self, field: WingField, desk: Desk) -> None:
+        super().__init__(field)
+        self._field, self._desk = field, desk
         self.edge: Edge | None = None
         self.carried: tuple[str, ...] = ()
-        self.target: str | None = None
+        self.target = Target(None)
+        self.weighed: Weighed | None = None
+        self._chip: HostChip | None = None
         self.pointer_y = 0.0
         self._pressed: QPointF | None = None
         self._name_pressed: str | None = None
@@ -80,14 +86,14 @@ class Gestures(QObject):
 
     def edge_at(self, point: QPointF) -> Edge | None:
         """Give the end of the solid part, or the bracket, within reach of a point."""
-        row = self._butterfly.row_at(point.toPoint())
-        name = self._butterfly.wing_at(point.x())
+        row = self._field.row_at(point.toPoint())
+        name = self._field.wing_at(point.x())
         if row is None or name is None or not row.is_on:
             return None
         item = find_item(self._desk.look.plan, row.item_id)
         if not isinstance(item, Guest | Pool):
             return None
-        axis = self._butterfly.axes_of(row)[name]
+        axis = self._field.axes_of(row)[name]
         settings = dial_settings(self._desk.look.plan, self._desk.look.division, item, name)
         best, least = None, _REACH
         for handle in settings.handles:
@@ -104,11 +110,11 @@ class Gestures(QObject):
         self._pressed, self._name_pressed = point, on_name
         self.edge = None if on_name is not None else self.edge_at(point)
 
-    def move(self, point: QPointF, *, is_pressed: bool, fine: bool) -> None:
+    def move(self, point: QPointF, *, is_pressed: bool, fine: bool, on_screen: QPoint | None = None) -> None:
         """Follow the pointer."""
         if not is_pressed or self._pressed is None:
             self.edge = self.edge_at(point)
-            self._butterfly.viewport().setCursor(
+            self._field.viewport().setCursor(
                 Qt.CursorShape.SizeHorCursor if self.edge is not None else Qt.CursorShape.ArrowCursor
             )
             return
@@ -120,7 +126,7 @@ class Gestures(QObject):
             self._drag_edge(self.edge, point, fine=fine)
         elif self._name_pressed is not None:
             self._is_dragging = True
-            self._carry(point)
+            self._carry(point, on_screen)
 
     def _drag_edge(self, edge: Edge, point: QPointF, *, fine: bool) -> None:
         axis, handle = edge.axis, edge.handle
@@ -155,7 +161,7 @@ class Gestures(QObject):
 
     def release(self) -> None:
         """Let go: make what was dragged."""
-        dragging, carried, refused = self._is_dragging, self.carried, self._refused
+        dragging, carried, refused, target = self._is_dragging, self.carried, self._refused, self.target
         edge, self.edge = self.edge, None
         self._forget()
         if dragging and edge is not None:
@@ -165,8 +171,8 @@ class Gestures(QObject):
             else:
                 self._desk.trial.keep()
         elif dragging and carried:
-            self.dropped.emit(self.target)
-        self._butterfly.viewport().update()
+            self.dropped.emit(target)
+        self._field.viewport().update()
 
     def cancel(self) -> bool:
         """Give up what is being dragged or stepped; tells whether there was anything."""
@@ -178,12 +184,13 @@ class Gestures(QObject):
         self.edge = None
         self._shares_rest.stop()
         self._forget()
-        self._butterfly.viewport().update()
+        self._field.viewport().update()
         return was_busy
 
     def _forget(self) -> None:
         self._pressed, self._name_pressed, self._is_dragging = None, None, False
-        self.carried, self._refused = (), None
+        self.carried, self._refused, self.weighed = (), None, None
+        self._point_at(None)
 
     @property
     def is_dragging(self) -> bool:
@@ -192,21 +199,40 @@ class Gestures(QObject):
 
     # Names
 
-    def _carry(self, point: QPointF) -> None:
-        """Carry the pressed name, and all that is selected with it, over the rows."""
+    def _carry(self, point: QPointF, on_screen: QPoint | None) -> None:
+        """Carry the pressed name, and all that is selected with it, over the rows or to a host in the head band."""
         assert self._name_pressed is not None
         self.pointer_y = point.y()
         selection = self._desk.selection.ids
-        self.carried = selection if self._name_pressed in selection else (self._name_pressed,)
-        self._butterfly.scroll_at_edge(point.y())
-        row = self._butterfly.row_at(point.toPoint())
+        was, self.carried = self.carried, selection if self._name_pressed in selection else (self._name_pressed,)
+        self._field.scroll_at_edge(point.y())
+        widget = QApplication.widgetAt(on_screen) if on_screen is not None else None
+        self._point_at(widget if isinstance(widget, HostChip) else None)
+        target = Target(None, self._chip.host) if self._chip is not None else self._target_at(point)
+        if target != self.target or was != self.carried:
+            self.target = target
+            self.weighed = weigh(self._desk, self.carried, target)
+        self._field.viewport().update()
+
+    def _target_at(self, point: QPointF) -> Target:
+        row, plan = self._field.row_at(point.toPoint()), self._desk.document.plan
         if row is None:
-            self.target = None
-        elif row.is_pool:
-            self.target = row.item_id
-        else:
-            self.target = self._desk.look.division.parents[row.index]
-        self._butterfly.viewport().update()
+            return Target(None)
+        if row.is_part and row.host >= 0:
+            guests = guests_meant(self._desk, self.carried)
+            standing = self._desk.document.site.standing
+            if row.is_place or any(int(standing.host[plan.guest_index[guest]]) != row.host for guest in guests):
+                return Target(None, plan.hosts[row.host].id)
+        if row.is_place:
+            return Target(None)
+        return Target(row.item_id if row.is_pool else self._desk.look.division.parents[row.index])
+
+    def _point_at(self, chip: HostChip | None) -> None:
+        if chip is not self._chip:
+            for one, is_target in ((self._chip, False), (chip, True)):
+                if one is not None:
+                    one.set_target(is_target=is_target)
+            self._chip = chip
 
     # Shares
 

@@ -66,9 +66,4 @@ class NameLine(QLineEdit):
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
-        colours = self._theme.colours
         self.setFont(self._theme.font(12.5))
-        self.setStyleSheet(
-            f"background: {colours.field.name()}; color: {colours.ink.name()}; border: 2px solid"
-            f" {colours.ink.name()}; border-radius: 4px; padding: 0 4px;"
-        )

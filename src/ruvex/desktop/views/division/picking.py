@@ -14,9 +14,11 @@ class Picking:
     def __init__(self, row_list: RowList, desk: Desk) -> None:
         self._row_list, self._desk = row_list, desk
         self._anchor: str | None = None
+        self._number = -1
 
-    def pick(self, item_id: str, modifiers: Qt.KeyboardModifier) -> None:
+    def pick(self, number: int, modifiers: Qt.KeyboardModifier) -> None:
         """Select a row: alone, with Ctrl beside the others, with Shift all from the last one on."""
+        self._number, item_id = number, self._row_list.rows[number].item_id
         selection = self._desk.selection.ids
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             if item_id in selection and len(selection) > 1:
@@ -39,14 +41,15 @@ class Picking:
 
     def step(self, steps: int, *, extend: bool) -> None:
         """Go so many rows down or up, alone or selecting on the way; up from the first is the supply row."""
-        rows, selected = self._row_list.rows, self._desk.selection.current
-        here = self._row_list.number_of(selected)
+        rows, selected = self._row_list.rows, self._desk.selection.row_id
+        here = self.number()
         start = here if here is not None else (-1 if steps > 0 else len(rows))
         target = start + steps
         if target < 0 and steps == -1 and not extend:
             self._desk.selection.select(None)
             return
-        item_id = rows[min(max(target, 0), len(rows) - 1)].item_id
+        self._number = min(max(target, 0), len(rows) - 1)
+        item_id = rows[self._number].item_id
         if extend and selected is not None:
             if self._anchor not in self._desk.selection.ids:
                 self._anchor = selected
@@ -54,6 +57,13 @@ class Picking:
         else:
             self._desk.selection.select(item_id)
             self._anchor = item_id
+
+    def number(self) -> int | None:
+        """Give the number of the current row; of a pool that shows host by host the part that was gone to."""
+        rows, row_id = self._row_list.rows, self._desk.selection.row_id
+        if 0 <= self._number < len(rows) and rows[self._number].item_id == row_id:
+            return self._number
+        return self._row_list.number_of(row_id)
 
     def _span_to(self, item_id: str) -> None:
         first, last = self._row_list.number_of(self._anchor), self._row_list.number_of(item_id)

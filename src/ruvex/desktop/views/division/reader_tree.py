@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable
+from typing import Any
 
 from PyQt6.QtCore import QAbstractItemModel, QModelIndex, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QTreeView
+from PyQt6.QtWidgets import QTreeView, QWidget
 
+from ruvex.desktop.panels.row_story import story_of
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
-from ruvex.desktop.views.division.story import row_story
-
-if TYPE_CHECKING:
-    from ruvex.desktop.views.division.butterfly import Butterfly
 
 
 class RowsModel(QAbstractItemModel):
@@ -80,9 +78,8 @@ class RowsModel(QAbstractItemModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return row.label
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            kind = "pool" if row.is_pool else "guest"
             folded = ", folded" if row.is_folded else ""
-            return f"{kind}{folded}: {row_story(self._desk, row.item_id)}".replace("\n", "; ")
+            return f"{row.kind}{folded}: {story_of(self._desk, row)}".replace("\n", "; ")
         return None
 
 
@@ -97,9 +94,9 @@ class ReaderTree(QTreeView):
 
     focus_moved = pyqtSignal()
 
-    def __init__(self, desk: Desk, butterfly: Butterfly) -> None:
-        super().__init__(butterfly)
-        self._butterfly = butterfly
+    def __init__(self, desk: Desk, on_key: Callable[[QKeyEvent | None], None], parent: QWidget) -> None:
+        super().__init__(parent)
+        self._on_key = on_key
         self.rows = RowsModel(desk, self)
         self.setModel(self.rows)
         self.setHeaderHidden(True)
@@ -113,7 +110,7 @@ class ReaderTree(QTreeView):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Leave the keys to the rows."""
-        self._butterfly.keyPressEvent(event)
+        self._on_key(event)
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Let the rows show that they have the focus."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from PyQt6.QtCore import QPointF, QRect, QRectF
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPen
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.bars import Bar, draw_bar, draw_ghost
@@ -21,11 +21,39 @@ from ruvex.divide import Division, causes_of
 from ruvex.plan import RESOURCES, Resource
 
 GUEST_BAR: Final = 12
-POOL_BAR: Final = 16
+POOL_BAR: Final = 14
 _INDENT: Final = 14
 
 _FILLS: Final = 0.985
 """A bar of this part of its axis fills it: each bar has an axis of its own then, and no other place for words."""
+
+
+_TELLING: Final[Mapping[Resource, float]] = {"cpu": 120.0, "memory": 256.0}
+"""What a guest would get as one machine is marked where it differs by more than this, MHz and MiB."""
+
+
+def pool_of(division: Division, row: Row) -> int:
+    """Give the position of a pool's row among the pools of the plan."""
+    return int(division.layout.things[row.index])
+
+
+def _is_pool_part(row: Row) -> bool:
+    return row.is_part and row.is_pool and row.host >= 0
+
+
+def _delivered(division: Division, name: Resource, row: Row) -> float:
+    if _is_pool_part(row):
+        return part_bar(division, name, row).delivered
+    return float(division.of(name).delivered[row.index])
+
+
+def part_bar(division: Division, name: Resource, row: Row) -> Bar:
+    """Give the bar of the part of a pool that lives on a host."""
+    of, at = division.pool_parts(name), (pool_of(division, row), row.host)
+    parts = of.parts
+    figures = (float(column[at]) for column in (parts.promised, parts.won, parts.held, parts.lent, parts.unmet))
+    promised, won, held, lent, unmet = figures
+    return Bar(promised, won, held, lent, unmet, float(of.limit[at]))
 
 
 class RowPainter:
@@ -41,9 +69,15 @@ class RowPainter:
         self._division = division
         self._bars = {name: bars_of(division, name) for name in RESOURCES}
 
-    def bar(self, name: Resource, row: int) -> Bar:
-        """Give the bar of a row of the division."""
-        return self._bars[name][row]
+    def bar(self, name: Resource, row: Row) -> Bar:
+        """Give the bar of a row."""
+        return part_bar(self._division, name, row) if _is_pool_part(row) else self._bars[name][row.index]
+
+    def wanted(self, name: Resource, row: Row) -> float:
+        """Give what a row wants."""
+        if _is_pool_part(row):
+            return float(self._division.pool_parts(name).wanted[pool_of(self._division, row), row.host])
+        return float(self._division.of(name).wanted[row.index])
 
     def cause(self, name: Resource, row: int) -> str:
         """Give the cause of a row's shortfall."""
@@ -51,7 +85,7 @@ class RowPainter:
 
     def triangle_x(self, row: Row, columns: Frame) -> int:
         """Give where the name of a row begins, for a pool its triangle."""
-        return columns.names[0] + self._theme.px(8 + _INDENT * row.depth)
+        return columns.names[0] + self._theme.px(8 + _INDENT * (row.depth - row.is_part))
 
     def paint(
         self,
@@ -77,23 +111,43 @@ class RowPainter:
         if before is not None and before.ids is not self._division.ids:
             before = None
         for name in wings:
-            bar, axis = self._bars[name][row.index], axes[name]
+            bar, axis = self.bar(name, row), axes[name]
             draw_bar(painter, axis, bar, bar_top, bar_height, colours, theme.colours.ink)
+            if row.is_part and row.kind == "guest":
+                self._paint_as_one(painter, name, row, axis, bar_top, bar_height)
             if before is not None:
-                old = float(before.of(name).delivered[row.index])
+                old = _delivered(before, name, row)
                 if abs(axis.x(old) - axis.x(bar.delivered)) >= 1:
                     draw_ghost(painter, axis, old, bar_top, bar_height, theme.colours.ink)
-            hurt = self._paint_numbers(painter, name, row, place, columns)
+            hurt = self._paint_numbers(painter, name, row, place, columns, bar)
             if hurt and not row.is_pool:
                 self._paint_cause(painter, name, row, place, axis, bar)
 
-    def _paint_numbers(self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame) -> bool:
+    def _paint_as_one(self, painter: QPainter, name: Resource, row: Row, axis: Axis, top: float, height: float) -> None:
+        """Mark what a guest would get if all hosts were one machine, where that is not what it gets."""
+        division = self._division
+        if division.is_played:
+            return  # what was played has no such comparison
+        guest = int(division.layout.things[row.index]) - division.layout.parent.size
+        k = RESOURCES.index(name)
+        as_one = float(division.as_one[k, guest])
+        if abs(as_one - float(division.of(name).given[guest])) < _TELLING[name]:
+            return
+        x = axis.x(as_one)
+        painter.setPen(QPen(self._theme.colours.paper, 3.5))
+        painter.drawLine(QPointF(x, top - 1), QPointF(x, top + height + 1))
+        painter.setPen(QPen(self._theme.colours.ink, 1.5))
+        painter.drawLine(QPointF(x, top - 2), QPointF(x, top + height + 2))
+
+    def _paint_numbers(
+        self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame, bar: Bar
+    ) -> bool:
         """Write what is delivered and, where something is missing, what was wanted; tells whether it is."""
-        theme, resource = self._theme, self._division.of(name)
+        theme = self._theme
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         middle = right if columns.is_narrow else left + (right - left) * 46 // 100
-        delivered, unmet = float(resource.delivered[row.index]), float(resource.unmet[row.index])
-        is_hurt = unmet >= 0.005 * max(1.0, float(resource.wanted[row.index]))
+        delivered, unmet = bar.delivered, bar.unmet
+        is_hurt = unmet >= 0.005 * max(1.0, self.wanted(name, row))
         unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
         face = theme.face(12, bold=row.is_pool)
@@ -145,14 +199,26 @@ class RowPainter:
         if any(self._division.of(name).node_broken[row.index] for name in RESOURCES):
             text = f"! {text}"
         end = right - theme.px(8)
-        host = host_label(self._division, row.index)
+        small = theme.face(11)
+        room = end - theme.px(8) - x - face.width(text)
+        host = next((told for told in self._asides(row) if small.width(told) <= room), "")
         if host:
-            small = theme.face(10.5)
-            start = end - round(small.width(host))
             # A name goes before its host's: where both do not fit, only the name is shown.
-            if start - theme.px(8) >= x + face.width(text):
-                ink, end = painter.pen().color(), start - theme.px(8)
-                painter.setPen(theme.colours.faint)
-                small.draw(painter, start, place.top(), place.height(), host)
-                painter.setPen(ink)
+            start = end - round(small.width(host))
+            ink, end = painter.pen().color(), start - theme.px(8)
+            painter.setPen(theme.colours.faint)
+            small.draw(painter, start, place.top(), place.height(), host)
+            painter.setPen(ink)
         face.draw(painter, x, place.top(), place.height(), face.elided(text, end - x))
+
+    def _asides(self, row: Row) -> list[str]:
+        """Give what may stand beside a name, the longest first: a guest's host, how many of a pool's are on here."""
+        if not row.is_part:
+            host = host_label(self._division, row.index)
+            return [host] if host else []
+        if not row.is_pool or row.host < 0:
+            return []
+        parts = self._division.memory_pool_parts
+        pool = pool_of(self._division, row)
+        count, banked = int(parts.count[pool, row.host]), int(parts.in_bank[pool, row.host])
+        return [f"{count} here, {banked} in the bank", f"{count} here"] if banked else [f"{count} here"]

@@ -1,20 +1,21 @@
-"""What stands above the rows: look for some, order them, choose axis and units."""
+"""What stands above the rows: make and undo, choose units, axis, order, by pool or by host, look for some."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Final
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.kit.tool_row import ToolRow
+from ruvex.desktop.panels.look_tools import LookPair, work_tools
+from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.rows import ORDERS
-from ruvex.desktop.views.division.butterfly import AXES, Butterfly
+from ruvex.desktop.views.division.butterfly import Butterfly
+from ruvex.desktop.views.division.wings import AXES
 
-_HEIGHT: Final = 26
+_LEAST_LINE: Final = 120
 
 
 class _Line(QLineEdit):
@@ -37,8 +38,8 @@ class _Line(QLineEdit):
             super().keyPressEvent(event)
 
 
-class RowsBar(QWidget):
-    """The reading aids of the rows.
+class RowsBar(ToolRow):
+    """The tools of the rows.
 
     Attributes
     ----------
@@ -46,50 +47,48 @@ class RowsBar(QWidget):
         Words to look for.
     order_button, axis_button, unit_buttons
         Each goes on to the next choice.
+    by_buttons
+        By pool, by host; there only where there are several hosts.
+
+    Signals
+    -------
+    by_chosen(by_host)
+        Rows are to be shown by host, or by pool.
     """
 
-    def __init__(self, desk: Desk, theme: Theme, butterfly: Butterfly, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._desk, self._theme, self._butterfly = desk, theme, butterfly
+    by_chosen = pyqtSignal(bool)
+
+    def __init__(self, bench: Bench, butterfly: Butterfly, parent: QWidget) -> None:
+        super().__init__(bench.theme, parent)
+        self._desk, self._butterfly = bench.desk, butterfly
+        units = bench.desk.units
+        self.unit_buttons = {
+            "cpu": self.choice_button("Unit of CPU (U)", lambda: units.next("cpu")),
+            "memory": self.choice_button("Unit of memory (Shift+U)", lambda: units.next("memory")),
+        }
+        self.axis_button = self.choice_button("Axis of the bars (A)", self.next_axis)
+        self.order_button = self.choice_button("Order of the rows (S)", self.next_order)
+        self.by_buttons = self.segments(("by pool", "by host"), "Rows by pool or by host (H)", self._choose_by)
+        self.pair = LookPair(self, bench)
         self.line = _Line(butterfly, self)
-        self.line.setPlaceholderText("Show only… a name or a tag  ( / )")
+        self.line.setPlaceholderText("Show only\u2026  ( / )")
+        self.line.setToolTip("Show only rows with these words in name or tags")
         self.line.setAccessibleName("Show only rows with these words in name or tags")
         self.line.textChanged.connect(butterfly.look_for)
-        self.order_button = self._button("Order of the rows (S)", self.next_order)
-        self.axis_button = self._button("Axis of the bars (A)", self.next_axis)
-        self.unit_buttons = {
-            "cpu": self._button("Unit of CPU (U)", lambda: desk.units.next("cpu")),
-            "memory": self._button("Unit of memory (Shift+U)", lambda: desk.units.next("memory")),
-        }
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(14, 2, 14, 0)
-        row.setSpacing(8)
-        row.addWidget(self.unit_buttons["cpu"])
-        row.addWidget(self.axis_button)
-        row.addStretch(1)
-        row.addWidget(self.line)
-        row.addStretch(1)
-        row.addWidget(self.order_button)
-        row.addWidget(self.unit_buttons["memory"])
-        desk.units.changed.connect(self.show_choices)
-        theme.changed.connect(self._on_theme_changed)
-        self._on_theme_changed()
+        self.line.setMinimumWidth(_LEAST_LINE)
+        self.add(work_tools(self, bench), rank=3)
+        self.add(list(self.unit_buttons.values()), rank=2)
+        self.add([self.axis_button, self.order_button], rank=4)
+        self.add(self.by_buttons, rank=1)
+        self.add(list(self.pair.buttons), rank=1)
+        self.add([self.line], rank=0, stretch=1)
+        units.changed.connect(self.show_choices)
+        bench.desk.look.rows_changed.connect(self.show_choices)
+        bench.desk.document.edited.connect(self.show_choices)
+        self.show_choices()
 
-    def _button(self, hint: str, run: Callable[[], None]) -> QPushButton:
-        button = QPushButton(self)
-        button.setToolTip(hint)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.clicked.connect(lambda _checked=False: run())
-        return button
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Leave out what there is no room for; all of it has keys and stands in the menu."""
-        super().resizeEvent(event)
-        scaled = self.width() / self._theme.scale
-        self.line.setFixedWidth(self._theme.px(256 if scaled >= 800 else 150))
-        for button in (self.axis_button, self.order_button):
-            button.setVisible(scaled >= 640)
+    def _choose_by(self, number: int) -> None:
+        self.by_chosen.emit(bool(number))
 
     def next_order(self) -> None:
         """Go on to the next order of the rows."""
@@ -105,29 +104,17 @@ class RowsBar(QWidget):
 
     def show_choices(self) -> None:
         """Show what is in force."""
-        units = self._desk.units
-        self.order_button.setText(f"rows {ORDERS[self._butterfly.order]}")
-        self.axis_button.setText(AXES[self._butterfly.axis_mode])
+        units, butterfly = self._desk.units, self._butterfly
+        self.order_button.setText(ORDERS[butterfly.order])
+        self.axis_button.setText(AXES[butterfly.axis_mode])
         self.unit_buttons["cpu"].setText(f"CPU in {units.chosen('cpu')}")
         self.unit_buttons["memory"].setText(f"memory in {units.chosen('memory')}")
         for button in (self.order_button, self.axis_button, *self.unit_buttons.values()):
-            button.setAccessibleName(button.text())
-
-    def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
-        self.setFixedHeight(theme.px(_HEIGHT))
-        self.line.setFont(theme.font(12))
-        for button in (self.order_button, self.axis_button, *self.unit_buttons.values()):
-            button.setFont(theme.font(11.5))
-            button.setStyleSheet(
-                f"QPushButton {{ border: 1px solid transparent; background: transparent; color: {colours.muted.name()};"
-                f" padding: 1px 8px; border-radius: 4px; }}"
-                f"QPushButton:hover, QPushButton:focus {{ border-color: {colours.ink.name()}; }}"
-            )
-        self.line.setStyleSheet(
-            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 0 6px; }}"
-            f"QLineEdit:focus {{ border: 2px solid {colours.ink.name()}; padding: 0 5px; }}"
-        )
-        self.setStyleSheet(f"RowsBar {{ background: {colours.paper.name()}; }}")
-        self.show_choices()
+            button.setAccessibleName(f"{button.toolTip()}: {button.text()}")
+        has_several = len(self._desk.look.plan.hosts) > 1
+        for number, button in enumerate(self.by_buttons):
+            button.setChecked(butterfly.by_host == bool(number))
+            button.setProperty("absent", not (has_several or butterfly.by_host))
+            if not has_several and not butterfly.by_host:
+                button.hide()
+        self._fit()

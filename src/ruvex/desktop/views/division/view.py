@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
@@ -11,12 +11,19 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
 from ruvex.desktop.panels.view import Bench, View, bind
 from ruvex.desktop.state.rows import ORDERS
-from ruvex.desktop.views.division.butterfly import AXES, Butterfly
+from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.views.division.rows_bar import RowsBar
+from ruvex.desktop.views.division.weighing import Target
 from ruvex.desktop.views.division.wing_head import WingHead
+from ruvex.desktop.views.division.wings import AXES
 
 _FIRST_STEPS: Final = (
     ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.PASTE, ActionName.OPEN, ActionName.DEMO,
+)  # fmt: skip
+
+
+_LEGEND: Final = (
+    "promised", "won by shares", "not delivered", "balloon", "limit", "squeezed", "spilled", "held or lent, idle",
 )  # fmt: skip
 
 
@@ -42,7 +49,8 @@ class DivisionView(View):
         column = QVBoxLayout(rows)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self.bar = RowsBar(desk, theme, self.butterfly, rows)
+        self.bar = RowsBar(bench, self.butterfly, rows)
+        self.bar.by_chosen.connect(lambda by_host: self._show_by_host(by_host=by_host))
         column.addWidget(self.bar)
         column.addWidget(WingHead(desk, theme, self.butterfly, rows))
         column.addWidget(self.butterfly, 1)
@@ -57,12 +65,18 @@ class DivisionView(View):
         self._bind(bench)
         self._on_replaced()
 
+    @property
+    def legend(self) -> Sequence[str]:
+        """What the bars have."""
+        host_by_host = ("as one machine",) if self.butterfly.by_host else ()
+        return (*_LEGEND[:3], *host_by_host, *_LEGEND[3:])
+
     def _bind(self, bench: Bench) -> None:
         butterfly, editor = self.butterfly, bench.editor
         butterfly.dials_asked.connect(self.dials_asked)
         butterfly.menu_asked.connect(self.menu_asked)
         butterfly.renamed.connect(editor.rename)
-        butterfly.gestures.dropped.connect(editor.move_to)
+        butterfly.gestures.dropped.connect(lambda target: self._drop(bench, target))
         editor.naming.connect(butterfly.rename)
         for name, action in bench.actions.items():
             if name.value.in_rows:
@@ -75,25 +89,39 @@ class DivisionView(View):
                 ActionName.FILTER: self.bar.line.setFocus,
                 ActionName.ORDER: self.bar.next_order,
                 ActionName.AXIS: self.bar.next_axis,
+                ActionName.BY_HOST: lambda: self._show_by_host(by_host=not butterfly.by_host),
                 ActionName.FOLD_ALL: lambda: butterfly.fold_all(folded=True),
                 ActionName.UNFOLD_ALL: lambda: butterfly.fold_all(folded=False),
             },
         )
+
+    def _drop(self, bench: Bench, target: Target) -> None:
+        if target.host is None:
+            bench.editor.move_to(target.pool)
+        else:
+            bench.live.move(target.host)
+
+    def _show_by_host(self, *, by_host: bool) -> None:
+        self.butterfly.set_by_host(by_host=by_host)
+        self.legend_changed.emit()
+        self.bar.show_choices()
 
     def _rename(self) -> None:
         if self._desk.selection.current is not None:
             self.butterfly.rename(self._desk.selection.current)
 
     def arrangement(self) -> dict[str, Any]:
-        """Give order and axis."""
-        return {"order": self.butterfly.order, "axis": self.butterfly.axis_mode}
+        """Give order, axis, and whether it shows host by host."""
+        butterfly = self.butterfly
+        return {"order": butterfly.order, "axis": butterfly.axis_mode, "by_host": butterfly.by_host}
 
     def arrange(self, kept: Mapping[str, Any]) -> None:
-        """Take order and axis."""
+        """Take them."""
         if str(kept.get("order")) in ORDERS:
             self.butterfly.set_order(kept["order"])
         if str(kept.get("axis")) in AXES:
             self.butterfly.set_axis_mode(kept["axis"])
+        self.butterfly.set_by_host(by_host=kept.get("by_host") is True)
         self.bar.show_choices()
 
     def _on_replaced(self) -> None:

@@ -32,9 +32,10 @@ class WingHead(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Supply: what there is, promised, set aside, free")
         self._shown = desk.look.division
+        self._with_supply = True
         desk.look.changed.connect(self._on_divided)
         desk.selection.changed.connect(self.update)
-        butterfly.axes_changed.connect(self.update)
+        butterfly.axes_changed.connect(self._on_axes_changed)
         theme.changed.connect(self.updateGeometry)
         desk.units.changed.connect(self.update)
 
@@ -47,7 +48,18 @@ class WingHead(QWidget):
 
     def sizeHint(self) -> QSize:
         """Give the height of the three lines."""
-        return QSize(400, self._theme.px(_SUMS + _SUPPLY + _TICKS))
+        return QSize(400, self._theme.px(_SUMS + self._supply + _TICKS))
+
+    @property
+    def _supply(self) -> int:
+        """How tall the supply row is; host by host each band has its own."""
+        return _SUPPLY if self._with_supply else 0
+
+    def _on_axes_changed(self) -> None:
+        if self._with_supply == self._butterfly.by_host:
+            self._with_supply = not self._butterfly.by_host
+            self.updateGeometry()
+        self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select the supply row."""
@@ -63,15 +75,17 @@ class WingHead(QWidget):
                 continue
             resource: ResourceDivision = self._desk.look.division.of(name)
             self._paint_sums(painter, name, resource)
-            self._paint_supply(painter, name, resource)
-            if self._butterfly.axis_mode == "common":
+            if self._with_supply:
+                self._paint_supply(painter, name, resource)
+            if self._butterfly.axis_mode != "own":
                 self._paint_ticks(painter, self._butterfly.axes[name], name)
             else:
                 self._paint_quarters(painter, self._butterfly.axes[name], name)
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
-        place = QRectF(left, self._theme.px(_SUMS), right - left, self._theme.px(_SUPPLY))
-        title = "Supply" if self._desk.look.plan.hosts else "No host yet"
+        place = QRectF(left, self._theme.px(_SUMS * self._with_supply), right - left, self._theme.px(_SUPPLY))
+        hosts = len(self._desk.look.plan.hosts)
+        title = "No host yet" if not hosts else "Supply" if self._with_supply else f"{hosts} hosts"
         self._theme.face(12, bold=True).draw_centred(painter, place, title)
         painter.end()
 
@@ -143,7 +157,7 @@ class WingHead(QWidget):
     def _paint_quarters(self, painter: QPainter, axis: Axis, name: Resource) -> None:
         """Write the figures of the axis along which each bar stands against its own want."""
         theme = self._theme
-        top, height, half = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS), theme.px(30)
+        top, height, half = theme.px(_SUMS + self._supply), theme.px(_TICKS), theme.px(30)
         face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
         for part in (0, 25, 50, 75, 100):
@@ -153,7 +167,7 @@ class WingHead(QWidget):
 
     def _paint_ticks(self, painter: QPainter, axis: Axis, name: Resource) -> None:
         theme = self._theme
-        top, height = theme.px(_SUMS + _SUPPLY), theme.px(_TICKS)
+        top, height = theme.px(_SUMS + self._supply), theme.px(_TICKS)
         face = theme.face(10.5)
         painter.setPen(theme.colours.faint)
         half, unit = theme.px(30), self._desk.units.common(name)
@@ -169,7 +183,7 @@ class WingHead(QWidget):
     def _paint_heading(self, painter: QPainter, name: Resource) -> None:
         theme, columns = self._theme, self._butterfly.columns
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
-        place = QRectF(left, theme.px(_SUMS + _SUPPLY), right - left, theme.px(_TICKS))
+        place = QRectF(left, theme.px(_SUMS + self._supply), right - left, theme.px(_TICKS))
         unit = self._desk.units.chosen(name)
         text = unit if columns.is_narrow else f"delivered, {unit}"
         theme.face(10.5).draw_centred(painter, place, text)

@@ -295,7 +295,7 @@ class ListView(View):
             self.table.sort_by(str(kept["order"]))
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         self._bar.setFixedHeight(theme.px(_BAR))
         head, side = self.grid.horizontalHeader(), self.grid.verticalHeader()
         assert head is not None and side is not None
@@ -306,19 +306,4 @@ class ListView(View):
         buttons = (*self.period_buttons.values(), self.copy_button, self.save_button, self.columns_button)
         for widget in (*buttons, self.line, self.count):
             widget.setFont(theme.font(12))
-        self.setStyleSheet(
-            f"QTableView {{ background: {colours.paper.name()}; border: 0; }}"
-            f"QTableView:focus {{ border-top: 2px solid {colours.ink.name()}; }}"
-            f"QHeaderView, QHeaderView::section {{ background: {colours.band_row.name()};"
-            f" color: {colours.muted.name()}; border: 0; padding: 2px 4px; }}"
-            f"QPushButton, QToolButton {{ color: {colours.ink.name()}; background: {colours.field.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 5px; padding: 2px 10px; }}"
-            f"QPushButton:hover, QPushButton:focus, QToolButton:hover, QToolButton:focus"
-            f" {{ border-color: {colours.ink.name()}; }}"
-            f"QPushButton:checked {{ background: {colours.ink.name()}; color: {colours.paper.name()}; }}"
-            f"QLineEdit {{ background: {colours.field.name()}; color: {colours.ink.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 5px; padding: 1px 6px; }}"
-            f"QLineEdit:focus {{ border: 2px solid {colours.ink.name()}; }}"
-            f"QLabel {{ color: {colours.ink.name()}; }}"
-        )
         self._on_columns_changed()

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QWidget
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.playing import Playing
-from ruvex.desktop.state.rows import Row, RowList
+from ruvex.desktop.state.rows import Heights, Row, RowList
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
 from ruvex.desktop.views.timeline.lane import AIR, LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.readout import paint_readout
@@ -140,13 +140,13 @@ class Lanes(QAbstractScrollArea):
         plan, theme = self._desk.look.plan, self._theme
         self._folded &= {pool.id for pool in plan.pools}
         heights = (theme.px(GUEST_LANE), theme.px(POOL_LANE))
-        self.row_list.rebuild(self._desk.look.division, plan, self._folded, heights)
+        self.row_list.rebuild(self._desk.look.division, plan, self._folded, Heights(*heights))
         spare = self.viewport().height() / max(1, self.row_list.height)
         if spare > 1:
             # Few rows are drawn taller, so that more is seen of each.
             taller = min(spare, _TALLER)
             heights = (int(heights[0] * taller), int(heights[1] * taller))
-            self.row_list.rebuild(self._desk.look.division, plan, self._folded, heights)
+            self.row_list.rebuild(self._desk.look.division, plan, self._folded, Heights(*heights))
         self._members.clear()
         self._lay_out()
 

@@ -165,16 +165,7 @@ class Transport(QWidget):
         painter.end()
 
     def _on_theme_changed(self) -> None:
-        theme, colours = self._theme, self._theme.colours
+        theme = self._theme
         for widget in (*self._buttons, *self.speeds.values(), self.told, self.notes):
             widget.setFont(theme.font(12))
-        self.setStyleSheet(
-            f"QLabel {{ color: {colours.muted.name()}; }}"
-            f"QToolButton {{ color: {colours.ink.name()}; background: {colours.field.name()};"
-            f" border: 1px solid {colours.line.name()}; border-radius: 4px; padding: 3px 9px; }}"
-            f"QToolButton:hover, QToolButton:focus {{ border-color: {colours.ink.name()}; }}"
-            f"QToolButton:disabled {{ color: {colours.faint.name()}; }}"
-            f"QToolButton:checked {{ background: {colours.ink.name()}; color: {colours.paper.name()}; }}"
-        )
-        self.notes.setStyleSheet(f"color: {colours.ink.name()};")
         self._tell()

@@ -4,14 +4,67 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.figures import NAME, figure_with_unit, in_all_units, part_text
-from ruvex.desktop.state.rows import host_label
+from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_units, part_text
+from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import causes_of, site_shares
-from ruvex.plan import RESOURCES, Guest, Resource, find_item
+from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
+from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
 
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
+
+
+def story_of(desk: Desk, row: Row) -> str:
+    """Tell in a few lines what a row shows."""
+    if row.is_place:
+        return host_story(desk, row.index) if row.index >= 0 else "Guests that are on no host take no part"
+    story = row_story(desk, row.item_id)
+    if row.is_part and row.is_pool and row.host >= 0:
+        plan = desk.look.plan
+        here = int(desk.look.division.cpu_pool_parts.count[plan.pool_index[row.item_id], row.host])
+        story += f"\n    this is the whole of it; {here} of its guests are on {plan.hosts[row.host].label}"
+    return story
+
+
+def host_story(desk: Desk, at: int) -> str:
+    """Tell in a few lines what a host has, and what is asked of it."""
+    host, figures = desk.look.plan.hosts[at], desk.look.division.by_host
+    if not host.up:
+        return f"{host.label} is down: it has no supply"
+    lines = [f"{host.label}  ({host.cores} cores, {format_memory(host.memory_mib)})"]
+    for k, name in enumerate(RESOURCES):
+        unit = desk.units.common(name)
+        supply, wanted = float(figures.supply[k, at]), float(figures.wanted[k, at])
+        parts = [
+            f"supply {figure_with_unit(supply, unit)}", f"wanted {figure_with_unit(wanted, unit)}",
+            f"delivered {figure_with_unit(float(figures.delivered[k, at]), unit)}",
+            f"promised {figure_with_unit(float(figures.promised[k, at]), unit)}",
+        ]  # fmt: skip
+        if wanted > supply:
+            parts.append(f"short of {figure_with_unit(wanted - supply, unit)}")
+        lines.append(f"{NAME[name]}: " + ", ".join(parts))
+    free, kept = float(figures.free[at]), float(figures.kept[at])
+    unit = desk.units.common("memory")
+    told = f"    {figure_with_unit(free, unit)} free, {figure_with_unit(kept, unit)} of it kept free"
+    lines.append(f"{told}; pressure {PRESSURES[int(figures.pressure[at])]}")
+    bank = np.flatnonzero(figures.banks == at)
+    if bank.size:
+        lines.append(f"Bank: {bank_text(desk, int(bank[0]))}")
+    return "\n".join(lines)
+
+
+def bank_text(desk: Desk, bank: int) -> str:
+    """Tell what of a bank is used, lent, free and spilled."""
+    figures, unit = desk.look.division.by_host, desk.units.common("memory")
+    size, used = float(figures.bank_size[bank]), float(figures.bank_used[bank])
+    amounts = (
+        ("used", used), ("lent", float(figures.bank_lent[bank])), ("free", max(0.0, size - used)),
+        ("spilled", float(figures.bank_spilled[bank])),
+    )  # fmt: skip
+    return " · ".join(f"{what} {figure(amount, unit)}" for what, amount in amounts)
 
 
 def row_story(desk: Desk, item_id: str) -> str:

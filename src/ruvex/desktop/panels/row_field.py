@@ -1,0 +1,148 @@
+"""A field of rows that scrolls: what the butterfly and the lanes have in common."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QScrollBar, QSizePolicy, QWidget
+
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.rows import Row, RowList
+
+_LEAST_HEIGHT: Final = 40
+
+
+class RowField(QAbstractScrollArea):
+    """Rows of guests, pools and hosts: which show, where each stands, which are folded, and the scrolling.
+
+    Attributes
+    ----------
+    row_list
+        The visible rows.
+    folded
+        The pools and hosts whose members are hidden.
+    """
+
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._desk, self._theme = desk, theme
+        self.row_list = RowList()
+        self.folded: set[str] = set()
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(_LEAST_HEIGHT)
+        self.viewport().setMouseTracking(True)
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def viewport(self) -> QWidget:
+        """Give the widget the rows are painted on."""
+        viewport = super().viewport()
+        assert viewport is not None
+        return viewport
+
+    @property
+    def bar(self) -> QScrollBar:
+        """The upright scroll bar."""
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        return bar
+
+    def lay_out_rows(self) -> None:
+        """Find out anew which rows show."""
+        raise NotImplementedError
+
+    # Folding
+
+    def fold(self, item_id: str, *, folded: bool) -> None:
+        """Hide or show the members of a pool or host."""
+        (self.folded.add if folded else self.folded.discard)(item_id)
+        self.lay_out_rows()
+
+    def fold_all(self, *, folded: bool) -> None:
+        """Hide or show the members of all pools."""
+        self.folded = {pool.id for pool in self._desk.look.plan.pools} if folded else set()
+        self.lay_out_rows()
+
+    def forget_folds(self) -> None:
+        """Forget what was folded and is no longer there."""
+        plan = self._desk.look.plan
+        self.folded &= {item.id for item in (*plan.pools, *plan.hosts)}
+
+    def unfold_around(self, item_id: str) -> bool:
+        """Show what a folded pool hides; tells whether anything was folded."""
+        division, was = self._desk.look.division, set(self.folded)
+        above = division.parents[division.position[item_id]]
+        while above is not None:
+            self.folded.discard(above)
+            above = division.parents[division.position[above]]
+        host = division.host_of(division.position[item_id])
+        self.folded -= {host}
+        return self.folded != was
+
+    # Places
+
+    def set_scroll_range(self, step: int) -> None:
+        """Let the rows scroll as far as they go, by so many pixels at a time."""
+        self.bar.setSingleStep(step)
+        self.bar.setPageStep(self.viewport().height())
+        self.bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
+
+    def place_of(self, number: int) -> QRect:
+        """Give where a row stands in the viewport, by its number."""
+        top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
+        return QRect(0, top - self.bar.value(), self.viewport().width(), bottom - top)
+
+    def row_rect(self, item_id: str) -> QRect:
+        """Give where a row stands in the viewport; empty if it does not show."""
+        number = self.row_list.number_of(item_id)
+        return QRect() if number is None else self.place_of(number)
+
+    def number_at(self, y: float) -> int | None:
+        """Give the number of the row at a height of the viewport."""
+        return self.row_list.at(round(y) + self.bar.value())
+
+    def row_at(self, point: QPoint) -> Row | None:
+        """Give the row at a place of the viewport."""
+        number = self.number_at(point.y())
+        return None if number is None else self.row_list.rows[number]
+
+    def rows_between(self, top: int, bottom: int) -> range:
+        """Give the numbers of the rows between two heights of the viewport."""
+        return self.row_list.between(top + self.bar.value(), bottom + self.bar.value())
+
+    @property
+    def rows_in_sight(self) -> range:
+        """The numbers of the rows that show."""
+        return self.rows_between(0, self.viewport().height())
+
+    def current_number(self) -> int | None:
+        """Give the number of the current row."""
+        return self.row_list.number_of(self._desk.selection.row_id)
+
+    def bring_into_view(self) -> None:
+        """Scroll so far that the current row shows."""
+        number = self.current_number()
+        if number is not None and self.isVisible():
+            top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
+            if top < self.bar.value():
+                self.bar.setValue(top)
+            elif bottom > self.bar.value() + self.viewport().height():
+                self.bar.setValue(bottom - self.viewport().height())
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show the current row; before there is a place for the rows, none can be brought into view."""
+        super().showEvent(event)
+        self.bring_into_view()
+
+    def scroll_at_edge(self, y: float) -> None:
+        """Scroll by a row where something is carried close to the upper or lower edge."""
+        edge = self.bar.singleStep()
+        if y < edge:
+            self.bar.setValue(self.bar.value() - edge)
+        elif y > self.viewport().height() - edge:
+            self.bar.setValue(self.bar.value() + edge)

@@ -1,0 +1,132 @@
+"""A division read host by host: what each host and bank has, and the part of every pool that lives there."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide._parts import Parts
+from ruvex.engine import rows as r
+
+if TYPE_CHECKING:
+    from ruvex.divide._division import Division
+
+Floats = NDArray[np.float64]
+
+_SHORT_PART: Final = 0.002
+"""A host is short when less than what is kept is free, by more than this part of its supply (section 7)."""
+
+
+class HostFigures:
+    """What hosts have at a moment. Hosts are numbered as the plan lists them, along the last axis.
+
+    Attributes
+    ----------
+    supply, wanted, delivered, promised
+        Shape (2, hosts): CPU in MHz, memory in MiB; those of memory without the host's bank.
+    kept, free
+        Shape (hosts,): memory that is kept free, and what is free, MiB.
+    pressure
+        Shape (hosts,): ``rows.AMPLE``, ``SHORT`` or ``DIRE``.
+    banks
+        The hosts that have a bank, in their order.
+    bank_size, bank_used, bank_lent, bank_spilled
+        Shape (banks,), MiB: what there is, what its guests have, what idle ones lend, what lies on spill volumes.
+    """
+
+    def __init__(self, division: Division) -> None:
+        site = division.site
+        trees, forest = site.forest.trees, site.forest
+        count, on = site.hosts.shape[1], site.standing.on
+        values = division.solved.values
+        claims = division.claims.guests
+        self.supply = np.stack((values[r.Q_SUPPLY, :count], values[r.Q_SUPPLY, count : 2 * count]))
+        sums = [np.zeros((2, trees.places.shape[1])) for _ in range(3)]
+        for k, of in enumerate((division.cpu, division.memory)):
+            for into, amounts in zip(sums, (of.wanted_of_guests, of.given, claims[k]), strict=True):
+                into[k] = np.bincount(forest.place_of[k], amounts * on, minlength=trees.places.shape[1])
+        self.wanted, self.delivered, self.promised = (
+            np.stack((of[0, :count], of[1, count : 2 * count])) for of in sums
+        )
+        self.kept = values[r.Q_KEPT, count : 2 * count]
+        self.free = np.maximum(self.supply[1] - self.delivered[1], 0.0)
+        self.pressure = self._pressure(division, count)
+        self.banks = forest.banks
+        banked = slice(2 * count, None)
+        self.bank_size = values[r.Q_SUPPLY, banked]
+        self.bank_used = sums[1][1, banked]
+        lent = np.maximum(claims[1] - division.memory.given - division.memory.unmet_of_guests, 0.0) * on
+        spilled = division.solved.layers[r.M_SPILLED] * on
+        self.bank_lent, self.bank_spilled = (
+            np.bincount(forest.place_of[1], amounts, minlength=trees.places.shape[1])[banked]
+            for amounts in (lent, spilled)
+        )
+
+    def _pressure(self, division: Division, count: int) -> NDArray[np.int64]:
+        """Give what was played; else tell it of what would settle, where only what is missing for good counts."""
+        site = division.site
+        if division.is_played:
+            return division.solved.values[r.Q_PRESSURE, count : 2 * count].astype(np.int64)
+        lacking = division.memory_causes == r.SUPPLY
+        missing = np.bincount(site.forest.place_of[1], lacking, minlength=2 * count)[count : 2 * count] > 0
+        short = (self.free < self.kept - _SHORT_PART * self.supply[1]) | missing
+        dire = self.free < site.rules[r.R_DIRE_PART] * self.kept
+        return np.where(short & dire, r.DIRE, np.where(short, r.SHORT, r.AMPLE))
+
+
+class PoolParts:
+    """The part of every pool on every host: figures of one resource, without what lies in banks.
+
+    Attributes
+    ----------
+    count
+        Shape (pools, hosts): how many of its guests are on there.
+    wanted, limit
+        Shape (pools, hosts), MHz or MiB; infinity where the part has no limit.
+    parts
+        What the part gets, split as ``parts_of`` splits a row's; each shape (pools, hosts).
+    in_bank
+        Shape (pools, hosts): how many of its guests there live in the bank.
+    """
+
+    def __init__(self, division: Division, k: int) -> None:
+        site = division.site
+        trees, forest, layout = site.forest.trees, site.forest, site.layout
+        hosts, pools = site.hosts.shape[1], layout.parent.size
+        of = division.memory if k else division.cpu
+        on, place = site.standing.on, forest.place_of[k]
+        own = on & (place < (k + 1) * hosts)
+        at = np.maximum(site.standing.host, 0)
+
+        def summed(of_guests: Floats, which: NDArray[np.bool_]) -> Floats:
+            pool = layout.pool_of
+            there = which & (pool >= 0)
+            cells = pool[there] * hosts + at[there]
+            flat = np.bincount(cells, of_guests[there], minlength=pools * hosts)
+            sums: Floats = flat.astype(np.float64).reshape(pools, hosts)
+            for p in layout.order[::-1].tolist():
+                if layout.parent[p] >= 0:
+                    sums[layout.parent[p]] += sums[p]
+            return sums
+
+        ones = np.ones(on.size)
+        self.count = summed(ones, on).astype(np.int64)
+        self.in_bank = summed(ones, on & ~own).astype(np.int64)
+        self.wanted, delivered, unmet, claim = (
+            summed(amounts, own)
+            for amounts in (of.wanted_of_guests, of.given, of.unmet_of_guests, division.claims.guests[k])
+        )
+        self.limit = np.full((pools, hosts), np.inf)
+        for node in of.pool_nodes.tolist():
+            at_place = trees.places[:, trees.nodes[r.N_PLACE, node]]
+            if at_place[r.L_KIND] != r.BANK_PLACE:
+                cell = int(trees.nodes[r.N_POOL, node]), max(int(at_place[r.L_HOST]), 0)
+                self.limit[cell] = division.solved.known[r.V_LIMIT, node]
+                claim[cell] = max(claim[cell], float(division.solved.known[r.V_RESERVATION, node]))
+        held = np.maximum(delivered + unmet - self.wanted, 0.0)
+        used = delivered - held
+        promised = np.minimum(claim, used)
+        lent = np.maximum(claim - delivered - unmet, 0.0) * (not of.broken)
+        self.parts = Parts(promised, used - promised, held, lent, unmet)
