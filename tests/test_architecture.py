@@ -19,6 +19,7 @@ import ruvex.plan
 import ruvex.play
 import ruvex.promise
 import ruvex.site
+import ruvex.words
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "ruvex"
@@ -30,8 +31,9 @@ MAY_IMPORT: dict[str, set[str]] = {
     "promise": {"plan", "engine", "site", "divide"},
     "play": {"plan", "engine", "site", "divide", "promise"},
     "placing": {"plan", "engine", "site", "divide", "promise", "play"},
-    "advise": {"plan", "engine", "site", "divide", "promise", "play", "placing"},
-    "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "advise"},
+    "words": {"plan", "engine", "site", "divide", "promise", "play", "placing"},
+    "advise": {"plan", "engine", "site", "divide", "promise", "play", "placing", "words"},
+    "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "words"},
 }
 CORE = tuple(MAY_IMPORT)
 MAY_IMPORT |= {"cli": {*CORE, "desktop"}, "desktop": {*CORE}}

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from ruvex.divide import CAUSES, Division, causes_of, divide
 from ruvex.engine import rows as r
 from ruvex.plan import Plan, read_plan
-from ruvex.play import Player, division_at
+from ruvex.play import Player, division_at, played_day
 from ruvex.site import site_of
 from tests.play.site import PlayCase
 from tests.play.test_exact import eventful_plans, resting_plans
@@ -31,6 +31,39 @@ class Moments(PlayCase):
             division = division_at(player, at_s)
             assert division is not None
             self.compare(player, at_s, division)
+
+    def test_everybody_was_where_he_was(self) -> None:
+        """After a day with moves and a lost host, an early moment has every guest on the host it was on then."""
+        file = read_plan(DEMO)
+        site = site_of(file.plan, file.traces)
+        player = Player(site)
+        player.run()
+        self.assertFalse(np.array_equal(player.state.host, site.standing.host))
+        division = division_at(player, 8 * 3600.0)
+        assert division is not None
+        np.testing.assert_array_equal(division.site.standing.host, site.standing.host)
+        recording = player.recording
+        row = recording.row_at(8 * 3600.0)
+        hosts = len(file.plan.hosts)
+        for channel, mine in (
+            ("cpu_wanted", division.by_host.wanted[0]),
+            ("cpu_delivered", division.by_host.delivered[0]),
+        ):
+            np.testing.assert_allclose(mine, recording.of_places(channel)[:hosts, row], rtol=1e-4)
+        np.testing.assert_array_equal(division.by_host.pressure, recording.of_places("pressure")[:hosts, row])
+
+    def test_the_day_is_that_of_its_moments(self) -> None:
+        """Wanted and supply over the day are those that each of its moments has."""
+        file = read_plan(DEMO)
+        player = Player(site_of(file.plan, file.traces))
+        player.run()
+        day = played_day(player, moments=49)
+        for i in range(0, 49, 6):
+            division = division_at(player, float(day.times_s[i]))
+            assert division is not None
+            for k, of in enumerate((division.cpu, division.memory)):
+                self.assertAlmostEqual(float(day.wanted[k, i]), of.total_wanted, delta=1e-4 * of.supply)
+                self.assertAlmostEqual(float(day.supply[k, i]), of.supply, delta=1e-4 * of.supply)
 
     def compare(self, player: Player, at_s: float, division: Division) -> None:
         """Compare every guest with the recording."""

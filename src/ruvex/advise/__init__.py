@@ -5,7 +5,6 @@ from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
 from ruvex.advise._split import amount_to_split, split_among
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
-from ruvex.advise._words import chain_lines, holders_text, obstacle_text, refusal_text
 
 __all__ = [
     "Amount",
@@ -17,17 +16,13 @@ __all__ = [
     "Short",
     "Worst",
     "amount_to_split",
-    "chain_lines",
     "day_shift",
     "day_text",
     "ending_text",
-    "holders_text",
     "ladder_lines",
     "moves_for",
     "nearest_value",
-    "obstacle_text",
     "refusal_of",
-    "refusal_text",
     "remedies_for",
     "rung_text",
     "split_among",

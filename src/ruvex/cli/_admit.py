@@ -7,10 +7,11 @@ import math
 from dataclasses import asdict
 from pathlib import Path
 
-from ruvex.advise import Remedy, chain_lines, holders_text, refusal_of, refusal_text, remedies_for
+from ruvex.advise import Remedy, refusal_of, remedies_for
 from ruvex.plan import EditError, Plan, change_settings, read_plan
 from ruvex.promise import Refusal, hosts_that_take
 from ruvex.site import site_of
+from ruvex.words import chain_lines, holders_text, refusal_text
 
 _ADMITTED, _REFUSED = 0, 1
 

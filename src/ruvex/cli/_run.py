@@ -17,25 +17,21 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
-    THIN_SPACE,
     Plan,
     PlanFileError,
     UnitError,
-    format_memory,
-    format_number,
     format_time,
     parse_time,
     read_plan,
 )
-from ruvex.play import GuestSummary, Player, Summary
+from ruvex.play import Player, Summary
 from ruvex.site import site_of
+from ruvex.words import SUMMARY_HEADINGS, guest_cells, summary_facts
 
 INTERRUPTED: Final = 130
 _BATCH_TICKS: Final = 2000
 _NAME: Final = 22
-_HEADINGS: Final = ("unmet", "wait %", "pace", "below need", "peak GiB", "taken GiB")
 _WIDTHS: Final = (9, 7, 5, 28, 9, 9)
-_GIB_MIB: Final = 1024.0
 _MOST_LOG: Final = 60
 
 
@@ -104,34 +100,10 @@ def _interruptible() -> Iterator[list[int]]:
 def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
     stopped = " (interrupted)" if interrupted else ""
     lines = [f"{plan.name or 'Unnamed plan'}, played from 00:00 to {format_time(summary.played_s)}{stopped}", ""]
-    lines.append(_line("", _HEADINGS))
+    lines.append(_line("", SUMMARY_HEADINGS))
     labels = {guest.id: guest.label for guest in plan.guests}
-    lines += [_guest_line(labels[guest.id], guest) for guest in summary.guests if guest.on_s > 0]
-    lines.append("")
-    hosts = {host.id: host.label for host in plan.hosts}
-    for place in summary.places:
-        name = hosts.get(place.host, "No host")
-        name = f"Bank of {name}" if place.kind == "bank" else name
-        times = ", ".join(f"{word} {_span(seconds)}" for word, seconds in place.pressure_s.items() if seconds)
-        free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
-        unmet = f"; CPU short for {_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""
-        lines.append(f"{name}: {times}; {free}, {format_memory(max(0.0, place.mean_free_mib))} on average{unmet}")
-    if summary.savings is not None:
-        saved = summary.savings
-        mean, least = format_memory(saved.mean_mib), format_memory(saved.least_mib)
-        guests = f"{saved.guests} guest{'s' if saved.guests != 1 else ''}"
-        would = f"the {format_memory(saved.otherwise_mib)} that {guests} would have otherwise"
-        lines.append(f"Elastic memory saves {mean} on average, {least} at least, of {would}")
-    for finish in summary.finishes:
-        when = "is not done" if finish.finished_s is None else f"done {format_time(finish.finished_s)}"
-        late = f", {_span(finish.late_s)} late" if finish.late_s and finish.late_s >= 1 else ""
-        lines.append(f"Batch {labels[finish.guest]}: due {format_time(finish.due_s)}, {when}{late}")
-    for bridge in summary.bridges:
-        what = f"{format_memory(bridge.mib)} from disk for {_span(bridge.for_s)}"
-        lines.append(f"Boot bridge {labels[bridge.guest]}: {what}, from {format_time(bridge.at_s)}")
-    for move in summary.moves:
-        way = f"{hosts[move.source]} to {hosts[move.target]} in {_span(move.took_s)}"
-        lines.append(f"Move {labels[move.guest]}: {way} from {format_time(move.at_s)}, held {move.held_still_s:.1f} s")
+    lines += [_line(labels[guest.id], guest_cells(guest)) for guest in summary.guests if guest.on_s > 0]
+    lines += ["", *summary_facts(summary, plan)]
     if summary.log:
         lines.append("")
         lines += [f"{format_time(entry.at_s):<9}{entry.kind:<9}{entry.text}" for entry in summary.log[:_MOST_LOG]]
@@ -140,32 +112,7 @@ def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
     print("\n".join(lines))
 
 
-def _guest_line(label: str, guest: GuestSummary) -> str:
-    worst = max(guest.below_s.items(), key=lambda item: item[1], default=None)
-    below = "·" if worst is None else f"{_span(sum(guest.below_s.values()))} {worst[0]}"
-    cells = (
-        _span(guest.unmet_s), _figure(guest.fluid_wait * 100, 1),
-        format_number(guest.worst_pace, 2) if guest.worst_pace < 0.995 else "·",
-        below, _figure(guest.peak_backed_mib / _GIB_MIB, 2), _figure(guest.reclaimed_mib / _GIB_MIB, 2),
-    )  # fmt: skip
-    return _line(label, cells)
-
-
 def _line(name: str, cells: Any) -> str:
     parts = [cell.rjust(width) for cell, width in zip(cells, _WIDTHS, strict=True)]
     shown = name if len(name) <= _NAME else name[: _NAME - 1] + "…"
     return (set_cell_size(shown, _NAME) + " " + " ".join(parts)).rstrip()
-
-
-def _figure(value: float, decimals: int) -> str:
-    return format_number(value, decimals).replace(THIN_SPACE, " ") if value >= 0.5 * 10.0**-decimals else "·"
-
-
-def _span(seconds: float) -> str:
-    """Write a length of time in its two largest units, a dot for none."""
-    whole = round(seconds)
-    if whole == 0:
-        return "·"
-    if whole < 60:
-        return f"{whole} s"
-    return f"{whole // 60} min" if whole < 3600 else f"{whole // 3600}h{whole // 60 % 60:02d}"

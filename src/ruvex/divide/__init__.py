@@ -1,7 +1,7 @@
 """The division at a moment: who gets what, and why. NumPy, no Qt."""
 
 from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
-from ruvex.divide._day import Day, day_of
+from ruvex.divide._day import MOMENTS, Day, day_of
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
 from ruvex.divide._hosts import HostFigures, PoolParts
@@ -14,6 +14,7 @@ from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 
 __all__ = [
     "CAUSES",
+    "MOMENTS",
     "Causes",
     "Day",
     "Demand",

@@ -14,6 +14,7 @@ from ruvex.plan._edits import (
     rename_plan,
     replace_item,
     shift_item,
+    with_events,
 )
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
 from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan, write_text
@@ -177,6 +178,7 @@ __all__ = [
     "resource_of",
     "shift_item",
     "slug_of",
+    "with_events",
     "with_settings",
     "write_plan",
     "write_text",

@@ -225,7 +225,18 @@ def add_events(plan: Plan, events: Iterable[Event]) -> Plan:
     EditError
         An event concerns something that is not in the plan, or a setting that it does not have.
     """
-    return _rebuilt(plan, events=tuple(sorted((*plan.events, *events), key=lambda event: event.at)))
+    return with_events(plan, (*plan.events, *events))
+
+
+def with_events(plan: Plan, events: Iterable[Event]) -> Plan:
+    """Give a plan with other events, in the order of their times.
+
+    Raises
+    ------
+    EditError
+        An event concerns something that is not in the plan, or a setting that it does not have.
+    """
+    return _rebuilt(plan, events=tuple(sorted(events, key=lambda event: event.at)))
 
 
 def rename_plan(plan: Plan, name: str) -> Plan:

@@ -2,7 +2,7 @@
 
 from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
 from ruvex.play._log import Entry
-from ruvex.play._moment import division_at
+from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
 from ruvex.play._player import RECORD_S, Player
 from ruvex.play._prepare import prepare
@@ -32,6 +32,7 @@ __all__ = [
     "change_text",
     "division_at",
     "label_of",
+    "played_day",
     "prepare",
     "span",
 ]

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Demand, Division, Solved, played_causes, solve
+from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, played_causes, solve
 from ruvex.engine import rows as r
 from ruvex.play._player import Player
 from ruvex.play._state import PHASES
@@ -48,7 +48,8 @@ def division_at(player: Player, at_s: float) -> Division | None:
     names = (*_LAYERS, "cpu_delivered")
     was = {name: np.asarray(recording.series(name)[:, row], dtype=np.float64) for name in names}
     phase, cause = (np.asarray(recording.series(name)[:, row], dtype=np.int64) for name in ("phase", "cause"))
-    site = player.site.with_plan(player.plan_at(at_s, (phase >= _BOOTING).tolist()))
+    # The site of a play stands as the play does by now: a host that was lost since then was still up.
+    site = player.site.with_plan(player.plan_at(at_s, (phase >= _BOOTING).tolist())).standing_as_planned()
     of_guests = site.standing.of_guests.copy()
     of_guests[r.S_BOOTING] = (phase == _BOOTING) & (of_guests[r.S_ON] > 0)
     if (of_guests[r.S_BOOTING] != site.standing.of_guests[r.S_BOOTING]).any():
@@ -69,6 +70,41 @@ def division_at(player: Player, at_s: float) -> Division | None:
     division = Division(solved, at_s, is_played=True)
     division.causes["memory"] = played_causes(division, np.where(on, cause, 0))
     return division
+
+
+def played_day(player: Player, *, moments: int = MOMENTS) -> Day:
+    """Sum up what guests wanted against what there was, at evenly spaced moments of a day that was played.
+
+    What ``division_at`` has of those moments, work that is behind included; all hosts together stand as one.
+
+    Parameters
+    ----------
+    player
+        A play; what it has not played yet is as it stands last.
+    moments
+        How many, both ends of the day included.
+    """
+    recording, site = player.recording, player.site
+    times = np.linspace(0.0, site.plan.day_s, moments)
+    found = np.zeros((2, 2, 1, moments))
+    if recording.rows == 0:
+        return Day(times, found)
+    rows = np.array([recording.row_at(at_s) for at_s in times.tolist()], dtype=np.int64)
+    on = recording.series("phase")[:, rows] >= _BOOTING
+
+    def of(channel: str) -> Floats:
+        return np.where(on, recording.series(channel)[:, rows], 0.0)
+
+    mode, guests = site.guests[r.G_MODE][:, None], site.guests
+    own = of("backed") + of("balloon") + of("squeezed") + of("spilled")
+    thin = np.maximum(own, of("working") - of("shared"))
+    elastic = of("working") * (1 + guests[r.G_HEADROOM][:, None])
+    memory = np.where(mode == r.THIN, thin, np.where(mode == r.ELASTIC, elastic, on * guests[r.G_SIZE][:, None]))
+    hosts = site.hosts.shape[1]
+    found[0, 0, 0], found[0, 1, 0] = of("cpu_wanted").sum(axis=0), memory.sum(axis=0)
+    found[1, 0, 0] = recording.of_places("cpu_supply")[:hosts, rows].sum(axis=0)
+    found[1, 1, 0] = recording.of_places("memory_supply")[:, rows].sum(axis=0)
+    return Day(times, found)
 
 
 def _settled(site: Site, demand: Demand) -> Solved:

@@ -100,7 +100,7 @@ class Site:
                 return site_of(plan, traces)
             is_moved = is_moved or a_pool.parent != b_pool.parent
         new = self._patched(plan, changed, changed_pools, layout_of(plan) if is_moved else self.layout)
-        return new._standing_anew() if is_moved or has_stood else new
+        return new.standing_as_planned() if is_moved or has_stood else new
 
     def _patched(self, plan: Plan, changed: Sequence[int], changed_pools: Sequence[int], layout: Layout) -> Site:
         guests, pools, by_members, numbers = self.guests, self.pools, self.by_members, self.numbers
@@ -123,7 +123,8 @@ class Site:
             rules=rules,
         )  # fmt: skip
 
-    def _standing_anew(self) -> Site:
+    def standing_as_planned(self) -> Site:
+        """Give the same site with those on, and where, whom its plan has: what a play made of it is left aside."""
         standing = standing_of(self.plan, self.guests, self.hosts)
         return replace(
             self, standing=standing, forest=forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QColor,
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
+from ruvex.divide import Day
 from ruvex.plan import RESOURCES, format_time
 
 STEP_S: Final = 300.0
@@ -34,9 +36,19 @@ _LABELS: Final = 62
 _RIGHT: Final = 54
 _PILL: Final = 19
 _HOURS: Final = 15
-_HOUR_TICKS: Final = 8
+_HOUR_TICKS: Final = (8, 4, 2, 1)
 
 _HINT: Final = "Drag to another time of the day; [ and ] step five minutes, { and } an hour"
+
+
+_SAME: Final = 0.004
+"""Two days whose curves differ by less than this part of the supply are drawn as one."""
+
+
+def _parts(day: Day, index: int) -> NDArray[np.float64]:
+    """Give what is wanted as a part of the supply; 0 where there is none."""
+    supply = np.where(day.supply[index] > 0, day.supply[index], np.nan)
+    return np.asarray(np.nan_to_num(day.wanted[index] / supply, nan=0.0))
 
 
 class DayStrip(QWidget):
@@ -154,25 +166,30 @@ class DayStrip(QWidget):
         colours = self._theme.colours
         for index, (name, colour) in enumerate(zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)):
             self._draw_band(painter, name, index, colour)
-        painter.setFont(self._theme.font(10))
+        painter.setFont(self._theme.font(11))
         painter.setPen(colours.head_muted)
         day, top = self._desk.look.plan.day_s, self.height() - self._theme.px(_HOURS)
-        for i in range(_HOUR_TICKS + 1):
-            x = self.x_of(day * i / _HOUR_TICKS)
-            place = QRectF(x - 30, top, 60, self._theme.px(_HOURS))
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, format_time(day * i / _HOUR_TICKS)[:5])
+        for part in self._hour_parts(painter.fontMetrics().horizontalAdvance("00:00")):
+            place = QRectF(self.x_of(day * part) - 60, top, 120, self._theme.px(_HOURS))
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, format_time(day * part)[:5])
         painter.end()
         return pixmap
 
+    def _hour_parts(self, wide: float) -> list[float]:
+        """Give at which parts of the day an hour is written: fewer as text grows, none where two have no room."""
+        left, right = self._span()
+        for ticks in _HOUR_TICKS:
+            if (right - left) / ticks >= wide + self._theme.px(14):
+                return [i / ticks for i in range(ticks + 1)]
+        return []
+
     def _draw_band(self, painter: QPainter, name: str, index: int, colour: QColor) -> None:
-        colours, day, band = self._theme.colours, self._desk.look.day, self._band(name)
-        supply = np.where(day.supply[index] > 0, day.supply[index], np.nan)
-        parts = np.nan_to_num(day.wanted[index] / supply, nan=0.0)
-        top = max(_LEAST_TOP, float(parts.max(initial=0.0)) * 1.04)
-        xs = band.left() + band.width() * day.times_s / self._desk.look.plan.day_s
-        ys = band.bottom() - band.height() * parts / top
+        colours, look, band = self._theme.colours, self._desk.look, self._band(name)
+        parts, before = _parts(look.day, index), None if look.day_before is None else _parts(look.day_before, index)
+        highest = max(float(of.max(initial=0.0)) for of in (parts, before) if of is not None)
+        top = max(_LEAST_TOP, highest * 1.04)
         line_y = band.bottom() - band.height() / top
-        curve = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
+        curve = self._curve(look.day, parts, band, top)
         area = QPainterPath(QPointF(band.left(), band.bottom()))
         for point in curve:
             area.lineTo(point)
@@ -185,10 +202,18 @@ class DayStrip(QWidget):
         painter.restore()
         painter.setPen(QPen(colour, 1.3))
         painter.drawPolyline(QPolygonF(curve))
+        if before is not None and look.day_before is not None and not np.allclose(before, parts, atol=_SAME):
+            painter.setPen(QPen(colours.head_text, 1.2, Qt.PenStyle.DashLine))
+            painter.drawPolyline(QPolygonF(self._curve(look.day_before, before, band, top)))
         painter.setPen(QPen(colours.head_muted, 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(band.left(), line_y), QPointF(band.right(), line_y))
         painter.setPen(colours.head_text)
         self._theme.face(11).draw_right(painter, band.left() - 8, band.top(), band.height(), NAME[name])
+
+    def _curve(self, day: Day, parts: NDArray[np.float64], band: QRectF, top: float) -> list[QPointF]:
+        xs = band.left() + band.width() * day.times_s / self._desk.look.plan.day_s
+        ys = band.bottom() - band.height() * parts / top
+        return [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
 
     def _paint_now(self, painter: QPainter) -> None:
         """Write at the right what is wanted now, in percent of the supply."""

@@ -8,12 +8,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from ruvex.advise import Remedy, chain_lines, holders_text, nearest_value, remedies_for
+from ruvex.advise import Remedy, nearest_value, remedies_for
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.setting_text import setting_edit_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
+from ruvex.words import chain_lines, holders_text
 
 _SUBJECT: Final = "remedies"
 _Answer = tuple[float | None, list[Remedy]]

@@ -18,6 +18,7 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.events import EventEditor
 from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
 
@@ -32,8 +33,8 @@ class Bench:
     ----------
     desk
         The state it shows.
-    editor, live
-        What can be done with selected rows, in the plan and in a play that is under way.
+    editor, live, events
+        What can be done with selected rows, in the plan and in a play that is under way; and with events.
     theme
         How things look.
     actions
@@ -43,6 +44,7 @@ class Bench:
     desk: Desk
     editor: Editor
     live: LiveWork
+    events: EventEditor
     theme: Theme
     actions: Actions
 
@@ -69,6 +71,11 @@ class View(QWidget):
     dials_asked = pyqtSignal()
     asked = pyqtSignal()
     legend_changed = pyqtSignal()
+
+    def bind_here(self, actions: Actions, runs: Mapping[ActionName, Callable[[], object]]) -> None:
+        """Let actions run what this view has for them, while it is the one that shows."""
+        for name, run in runs.items():
+            actions[name].triggered.connect(lambda _checked=False, r=run: r() if self.isVisible() else None)
 
     @property
     def legend(self) -> Sequence[str]:

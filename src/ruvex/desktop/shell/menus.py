@@ -38,7 +38,7 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
     _add(menu, actions, Name.FIND)
     _below(menu, "Add", actions, Name.NEW_GUEST, Name.NEW_POOL, Name.NEW_HOST, Name.PASTE)
     fill_row_menu(_below(menu, "Selection", actions), actions)
-    _add(menu, actions, Name.PLAN, Name.RULES, Name.SPLIT)
+    _add(menu, actions, Name.PLAN, Name.RULES, Name.SPLIT, Name.PLACEMENT, Name.EMPTY_HOST)
     menu.addSeparator()
     _below(menu, "Moment", actions, Name.SETTLED, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
     rows = (
@@ -52,7 +52,18 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
         Name.UNFOLD_ALL,
     )
     _below(menu, "Rows", actions, *rows, Name.DIALS, Name.WHY)
-    moves = (Name.PLAY, Name.PLAY_STEP, Name.REPLAY, Name.NEXT_TIME, Name.RESTART, Name.SURGE, Name.KEEP_EVENTS)
+    moves = (
+        Name.PLAY,
+        Name.PLAY_STEP,
+        Name.REPLAY,
+        Name.NEXT_TIME,
+        Name.RESTART,
+        Name.SURGE,
+        Name.KEEP_EVENTS,
+        Name.EVENTS,
+        Name.LOG,
+        Name.SUMMARY,
+    )
     _below(menu, "Play", actions, *moves)
     look = _below(menu, "Look", actions, *LOOKS)
     group = QActionGroup(window)

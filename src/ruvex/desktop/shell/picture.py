@@ -70,8 +70,6 @@ def take_picture(
             window.desk.look.set_moment(parse_time(at))
         window.desk.selection.select(select)
         window.show()
-        if select is not None and preview is not None:
-            window.dials.preview(*preview)
         if change is not None:
             target, setting, value = change
             text = f"{target}: {setting.replace('_', ' ')} → {value:g}"
@@ -84,10 +82,13 @@ def take_picture(
             window.show_view(view)
         for name in do:
             window.actions_by_name[ActionName[name]].trigger()
-        application.processEvents()
-        while window.playing.is_running or not window.desk.rehearsal.is_current:
-            window.desk.background.wait()
+        for is_previewed in (False, True):
+            if is_previewed and select is not None and preview is not None:
+                window.dials.preview(*preview)
             application.processEvents()
+            while window.playing.is_running or not window.desk.rehearsal.is_current:
+                window.desk.background.wait()
+                application.processEvents()
         # What an answer from the background changes may ask the background again.
         for _ in range(3):
             window.desk.background.wait()

@@ -33,6 +33,7 @@ from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, as
 from ruvex.desktop.shell.views import VIEWS
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.state.events import EventEditor
 from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
 from ruvex.desktop.state.moving import guests_on
@@ -74,6 +75,7 @@ class Window(QMainWindow):
         self.editor = Editor(desk)
         self.playing = desk.playing
         self.live = LiveWork(desk, self.playing, self.editor)
+        self.events = EventEditor(desk, desk)
         self.actions_by_name = {name: self._make_action(name) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
@@ -82,7 +84,7 @@ class Window(QMainWindow):
         self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
         self.files = PlanFiles(self)
-        bench = Bench(desk, self.editor, self.live, theme, self.actions_by_name)
+        bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)

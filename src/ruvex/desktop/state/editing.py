@@ -8,7 +8,6 @@ from typing import Final
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
-from ruvex.advise import refusal_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.moving import guests_meant, move_step
 from ruvex.desktop.state.steps import Step, settings_step
@@ -32,6 +31,7 @@ from ruvex.plan import (
     shift_item,
 )
 from ruvex.promise import Waiting, admit_in_order, in_starting_order
+from ruvex.words import refusal_text
 
 _MOST_NAMED: Final = 4
 

@@ -12,7 +12,7 @@ from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.divide import Day, Demand, Division, day_of, demand_at, divide
 from ruvex.plan import Plan, format_time
-from ruvex.play import Player, division_at
+from ruvex.play import Player, division_at, played_day
 from ruvex.site import Site
 
 _COARSE_DAY: Final = 25
@@ -38,8 +38,8 @@ class Look(QObject):
         While a step is being tried, the division without it; else None.
     last
         The division that was shown before this one.
-    day
-        What the day strip draws.
+    day, day_before
+        What the day strip draws; and while something is tried, the same without it, else None.
 
     Signals
     -------
@@ -76,6 +76,7 @@ class Look(QObject):
         self.last: Division = self.division
         self.before: Division | None = None
         self.day: Day = day_of(self.site, moments=_COARSE_DAY)
+        self.day_before: Day | None = None
         self._day_timer = QTimer(self)
         self._day_timer.setSingleShot(True)
         self._day_timer.setInterval(_DAY_DELAY_MS)
@@ -151,11 +152,13 @@ class Look(QObject):
             self._demand = demand_at(site, site.plan.moment)
         self.site, self.before, self.last = site, before, self.division
         self.division = divide(site, demand=self._demand, levels=self.division.levels)
+        self._day_timer.start()
         if not same_rows:
             self.rows_changed.emit()
         self.changed.emit()
 
     def _look_at(self, at_s: float) -> None:
+        was_played = self.is_played
         self._document.resting.emit()
         self._document.leaving.emit()
         is_other = at_s != self._document.plan.moment
@@ -164,6 +167,8 @@ class Look(QObject):
         if is_other:
             self.moment_changed.emit()
         self.changed.emit()
+        if self.is_played != was_played:
+            self._on_day_due()
 
     def _work_out(self) -> None:
         """Divide what the document has, or take what was played at its moment."""
@@ -189,6 +194,7 @@ class Look(QObject):
             if found is not None:
                 self.last, self.division, self.site = self.division, found, found.site
                 self.changed.emit()
+            self._day_timer.start()
         elif rehearsal.base is not None and playing.is_wanted and not playing.is_in_force and not playing.is_running:
             playing.take_over(rehearsal.base)
 
@@ -224,17 +230,35 @@ class Look(QObject):
             self.show(self._document.site, before=None)
 
     def _on_day_due(self) -> None:
-        site = self._document.site
+        """Work out what the day strip draws: of what was played, or as each moment would settle; tried or not."""
+        document, rehearsal, playing = self._document, self._rehearsal, self._playing
+        site, is_tried = document.site, self.before is not None
+        players: tuple[Player | None, Player | None] = (None, None)
+        if self.is_played:
+            base = playing.player if playing.player is not None and playing.player.is_over else rehearsal.base
+            players = (base, rehearsal.tried if is_tried else None)
+        shown = self.site
 
-        def show(day: Day | None, problem: Exception | None) -> None:
+        def work() -> tuple[Day, Day | None]:
+            if players[0] is not None:
+                before = played_day(players[0])
+                after = played_day(players[1]) if players[1] is not None else None
+            else:
+                before = day_of(site)
+                after = day_of(shown) if is_tried else None
+            return (before, None) if after is None else (after, before)
+
+        def show(days: tuple[Day, Day | None] | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
-            # Another plan may have been opened meanwhile; its own day is on its way then.
-            if day is not None and site.layout is self.site.layout:
-                self.day = day
+            # Another plan may have been opened meanwhile, or what was tried is given up: that day is on its way then.
+            if days is not None and site.layout is self._document.site.layout:
+                self.day, self.day_before = (
+                    days if is_tried == (self.before is not None) else (days[1] or days[0], None)
+                )
                 self.day_changed.emit()
 
-        self._background.run("day", lambda: day_of(site), show)
+        self._background.run("day", work, show)
 
 
 def _as_played(tried: Plan, base: Plan, played: Plan) -> Plan:

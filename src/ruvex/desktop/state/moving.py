@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ruvex.advise import obstacle_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
 from ruvex.placing import empty_host, hosts_for, obstacle_to
 from ruvex.plan import Change, EditError, Plan, change_many, pools_within
+from ruvex.words import obstacle_text
 
 
 def guests_meant(desk: Desk, ids: Sequence[str]) -> list[str]:

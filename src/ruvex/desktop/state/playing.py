@@ -70,6 +70,7 @@ class Playing(QObject):
         self._is_busy, self._ticks = False, _PIECE_TICKS
         self._waiting: list[Event] = []
         self._began = (0.0, 0.0)
+        self._catch_up_s = 0.0
         self._shown_at, self._show_s = 0.0, _SHOW_S
         self._beat = QTimer(self)
         self._beat.setSingleShot(True)
@@ -97,6 +98,11 @@ class Playing(QObject):
         return self.player is not None and self.player.is_over
 
     @property
+    def is_catching_up(self) -> bool:
+        """Whether it is on its way to the time from which it is to be seen."""
+        return self.is_running and self.now_s < self._catch_up_s
+
+    @property
     def is_live(self) -> bool:
         """Whether a play is looked at that pauses or goes at a speed to act in: what is done happens in it then."""
         at_hand = self.is_wanted and not (self.is_running and not self.speed)
@@ -113,6 +119,7 @@ class Playing(QObject):
     def restart(self) -> None:
         """Begin anew with the plan as it is now, and stop at its start."""
         self.is_running, self._waiting, self._shown_at, self._show_s = False, [], 0.0, _SHOW_S
+        self._catch_up_s = 0.0
         self._background.drop(_SUBJECT)
         self._is_busy = False
         plan = self._document.plan
@@ -131,16 +138,26 @@ class Playing(QObject):
         self.changed.emit()
         self._go_on()
 
+    def play_from(self, at_s: float) -> None:
+        """Play the day anew: as fast as it goes up to a time, and from there on at the chosen speed."""
+        self.restart()
+        self._catch_up_s = at_s
+        self.is_running = True
+        self.changed.emit()
+        self._go_on()
+
     def pause(self) -> None:
         """Stand still."""
-        self.is_running = False
+        self.is_running, self._catch_up_s = False, 0.0
         self._beat.stop()
         self.changed.emit()
 
     def toggle(self) -> None:
-        """Go on or stand still."""
+        """Go on or stand still; at a speed of the clock a new play begins at the moment that is looked at."""
         if self.is_running:
             self.pause()
+        elif self.speed and (self.player is None or self.is_over or self.is_outdated):
+            self.play_from(self._document.plan.moment)
         else:
             self.play()
 
@@ -211,7 +228,12 @@ class Playing(QObject):
     def _go_on(self) -> None:
         if not self.is_running or self._is_busy or self.player is None:
             return
-        if self.speed:
+        if self.now_s < self._catch_up_s:
+            self._work_on(until_s=self._catch_up_s, most_ticks=_MOST_TICKS)
+        elif self.speed:
+            if self._catch_up_s:
+                self._catch_up_s = 0.0
+                self._begin_clock()
             clock, start = self._began
             goal = start + (time.monotonic() - clock) * self.speed
             if goal < self.now_s + self.player.tick_s:
@@ -252,14 +274,14 @@ class Playing(QObject):
             self.is_running = False
             self.ended.emit()
         now = time.monotonic()
-        if self.speed or not self.is_running or now - self._shown_at >= self._show_s:
+        if (self.speed and not self.is_catching_up) or not self.is_running or now - self._shown_at >= self._show_s:
             self._shown_at = now
             self._show_s = min(self._show_s * _SHOW_LESS, _SHOW_LEAST_S)
             self.advanced.emit()
         self.went_on.emit()
         if not self.is_running:
             self.changed.emit()
-        elif self.speed:
+        elif self.speed and not self.is_catching_up:
             self._beat.start(_BEAT_MS)
         else:
             self._go_on()

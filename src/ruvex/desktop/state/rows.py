@@ -113,6 +113,7 @@ class RowList:
         order: str = "tree",
         wanted: str = "",
         by_host: bool = False,
+        hosts_first: bool = False,
     ) -> None:
         """Lay the rows out anew.
 
@@ -128,13 +129,16 @@ class RowList:
             Words; only items that have all of them in their name or tags are shown, with the pools they are in.
         by_host
             Every host is a band, with its bank and the tree as far as it lives there below it.
+        hosts_first
+            The hosts stand before the tree, each as a row.
         """
         both: tuple[Pool | Guest, ...] = (*plan.pools, *plan.guests)
         items = {item.id: item for item in both}
         found = _found(division, items, wanted) if wanted.strip() else None
         ordered = _in_order(division, items, order)
         maker = _Maker(division, items, folded, found)
-        self.rows = list(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))
+        before = maker.hosts(plan) if hosts_first and found is None else ()
+        self.rows = [*before, *(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))]
         height_of = heights.of if isinstance(heights, Heights) else heights
         self.tops = [0]
         for row in self.rows:
@@ -197,6 +201,11 @@ class _Maker:
                 bool(division.on[index]), None if top_pool < 0 else top_pool, found is not None and not found[index],
                 host, is_part,
             )  # fmt: skip
+
+    def hosts(self, plan: Plan) -> Iterator[Row]:
+        """Give every host as a row."""
+        for at, host in enumerate(plan.hosts):
+            yield Row(at, host.id, host.label, 0, "host", False, host.up, None, False, at)
 
     def by_host(self, plan: Plan, ordered: Sequence[int]) -> Iterator[Row]:
         """Give the bands of all hosts, each with what lives there, and last of all what is on no host."""

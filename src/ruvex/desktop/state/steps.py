@@ -6,9 +6,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ruvex.advise import Edit, Remedy, refusal_text
+from ruvex.advise import Edit, Remedy
 from ruvex.plan import Changes, EditError, Guest, Plan, change_many, find_item, needs_off, needs_other_processor
 from ruvex.promise import Refusal
+from ruvex.words import refusal_text
 
 
 @dataclass(frozen=True, slots=True)

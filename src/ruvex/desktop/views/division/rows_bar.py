@@ -2,40 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Final
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QLineEdit, QWidget
-
+from ruvex.desktop.kit.filter_line import FilterLine
 from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.panels.look_tools import LookPair, work_tools
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.views.division.wings import AXES
-
-_LEAST_LINE: Final = 120
-
-
-class _Line(QLineEdit):
-    """The line to look for rows in; Esc empties it and goes back to the rows."""
-
-    def __init__(self, butterfly: Butterfly, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._butterfly = butterfly
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Go back to the rows with Enter or Down, and with Esc show all of them again."""
-        if event is None:
-            return
-        if event.key() == Qt.Key.Key_Escape:
-            self.clear()
-            self._butterfly.setFocus()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down):
-            self._butterfly.setFocus()
-        else:
-            super().keyPressEvent(event)
 
 
 class RowsBar(ToolRow):
@@ -70,12 +46,8 @@ class RowsBar(ToolRow):
         self.order_button = self.choice_button("Order of the rows (S)", self.next_order)
         self.by_buttons = self.segments(("by pool", "by host"), "Rows by pool or by host (H)", self._choose_by)
         self.pair = LookPair(self, bench)
-        self.line = _Line(butterfly, self)
-        self.line.setPlaceholderText("Show only\u2026  ( / )")
-        self.line.setToolTip("Show only rows with these words in name or tags")
-        self.line.setAccessibleName("Show only rows with these words in name or tags")
+        self.line = FilterLine(butterfly, self)
         self.line.textChanged.connect(butterfly.look_for)
-        self.line.setMinimumWidth(_LEAST_LINE)
         self.add(work_tools(self, bench), rank=3)
         self.add(list(self.unit_buttons.values()), rank=2)
         self.add([self.axis_button, self.order_button], rank=4)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
-from ruvex.desktop.panels.view import Bench, View, bind
+from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.state.rows import ORDERS
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.desktop.views.division.rows_bar import RowsBar
@@ -81,7 +81,7 @@ class DivisionView(View):
         for name, action in bench.actions.items():
             if name.value.in_rows:
                 butterfly.addAction(action)
-        bind(
+        self.bind_here(
             bench.actions,
             {
                 ActionName.RENAME: self._rename,

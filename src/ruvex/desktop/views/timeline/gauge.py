@@ -79,6 +79,15 @@ class Gauge(QWidget):
         self._read()
 
     @property
+    def idle_text(self) -> str:
+        """What is said while there is no guest to show: what to do, and what the plan says is to be watched."""
+        text = "Select a guest to watch its memory here."
+        if self.guest is not None:
+            text = "Play the plan to see its memory."
+        notes = self._desk.look.plan.notes.strip()
+        return f"{text}\n\n{notes}" if notes else text
+
+    @property
     def guest(self) -> Guest | None:
         """The guest that is watched."""
         item = self._desk.selection.item
@@ -87,6 +96,7 @@ class Gauge(QWidget):
     def _read(self) -> None:
         guest, recording = self.guest, self._playing.recording
         self.reading = None
+        self.setAccessibleName(f"Gauge: {self.idle_text}")
         if guest is not None and recording is not None and recording.rows and guest.id in recording.guest_ids:
             at, row = recording.guest_ids.index(guest.id), recording.row_at(min(self.at_s, self._playing.now_s))
             found = {name: float(recording.series(name)[at, row]) for name in CHANNELS if name in Reading.__slots__}
@@ -132,9 +142,9 @@ class Gauge(QWidget):
         if guest is None or found is None:
             painter.setPen(colours.muted)
             place = QRectF(x, theme.px(12), self.width() - 2 * x, theme.px(80))
-            text = "Select a guest to watch its memory here." if guest is None else "Play the plan to see its memory."
             painter.setFont(theme.font(12))
-            painter.drawText(place, Qt.TextFlag.TextWordWrap, text)
+            place.setBottom(self.height() - theme.px(12))
+            painter.drawText(place, Qt.TextFlag.TextWordWrap, self.idle_text)
             painter.end()
             return
         painter.setPen(colours.ink)
@@ -143,14 +153,14 @@ class Gauge(QWidget):
         painter.setPen(colours.muted)
         small = theme.face(11)
         small.draw(painter, x, theme.px(25), line, f"{guest.memory.mode} memory at {format_time(round(self.at_s))}")
-        bottom = self.height() - theme.px(50)
+        bottom = self.height() - theme.px(68)
         self._paint_bar(painter, QRectF(theme.px(84), theme.px(54), theme.px(_BAR), bottom - theme.px(54)), found)
         painter.setPen(colours.ink)
         face = theme.face(13, bold=True)
-        face.draw(painter, x, bottom + theme.px(6), line, face.elided(self.told(), self.width() - 2 * x))
+        face.draw(painter, x, bottom + theme.px(22), line, face.elided(self.told(), self.width() - 2 * x))
         painter.setPen(colours.muted)
         text = f"pace {found.pace:.2f} of unhindered" if found.phase == "running" else ""
-        small.draw(painter, x, bottom + theme.px(25), line, text)
+        small.draw(painter, x, bottom + theme.px(40), line, text)
         painter.end()
 
     def _y(self, place: QRectF, value: float) -> float:
@@ -199,10 +209,10 @@ class Gauge(QWidget):
         self, painter: QPainter, place: QRectF, marks: list[tuple[str, float]], *, at_left: bool, balloon: float = 0.0
     ) -> None:
         """Write marks beside the bar, kept apart from each other."""
-        theme, colours, face = self._theme, self._theme.colours, self._theme.face(10.5)
+        theme, colours, face = self._theme, self._theme.colours, self._theme.face(11)
         marks = sorted(marks, key=lambda mark: -mark[1])
         wished = [self._y(place, value) for _, value in marks]
-        for (name, value), y, shown in zip(marks, wished, _apart(wished, place, theme.px(25)), strict=True):
+        for (name, value), y, shown in zip(marks, wished, _apart(wished, place, theme.px(34)), strict=True):
             amount = balloon if name == "balloon" else value
             edge = place.left() - theme.px(3) if at_left else place.right() + theme.px(3)
             out = edge - theme.px(8) if at_left else edge + theme.px(8)

@@ -7,7 +7,7 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QColor, QImage
 
 from ruvex.desktop.kit.theme import BarColours, Colours, blend
 from ruvex.desktop.views.timeline.columns import Columns
@@ -18,6 +18,10 @@ AIR: Final = 1.04
 """The lanes reach so many times as high as what they show."""
 _BOOTING, _QUEUED = PHASES.index("booting"), PHASES.index("queued")
 _LAYERS: Final = ("backed", "shared", "balloon", "squeezed", "spilled", "bridged")
+_LOW: Final = 34
+"""A lane lower than this, px, leaves out the line of the wait: there is no room to read it."""
+_GHOST: Final = 0.03
+_JOIN: Final = 5
 _WAIT: Final = 0.004
 """A wait below this part of the time is not drawn."""
 
@@ -60,8 +64,9 @@ class LaneSeries:
 
 
 def lane_image(
-    series: LaneSeries, tops: Tops, size: tuple[int, int], split: int, colours: Colours, bar: BarColours, ratio: float
-) -> QImage:
+    series: LaneSeries, tops: Tops, size: tuple[int, int], split: int, colours: Colours, bar: BarColours, ratio: float,
+    *, ground: QColor, before: LaneSeries | None = None,
+) -> QImage:  # fmt: skip
     """Draw a lane.
 
     Parameters
@@ -72,10 +77,14 @@ def lane_image(
         Width and height in device pixels, and the row at which CPU ends and memory begins.
     colours, bar, ratio
         Those of the theme and of the row, and device pixels a pixel.
+    ground
+        What it is drawn on.
+    before
+        The same of the day without what is being tried: drawn as a dashed ghost where it differs.
     """
     width, height = size
-    gap = max(1, round(2 * ratio))
-    canvas = Canvas(width, height, colours.paper, ratio)
+    gap = max(1, round(ratio if height < _LOW * ratio else 2 * ratio))
+    canvas = Canvas(width, height, ground, ratio)
     low, high = split - gap, gap
     wanted, delivered = series.of("cpu_wanted"), series.of("cpu_delivered")
     delivered = np.minimum(delivered, wanted)
@@ -89,7 +98,10 @@ def lane_image(
     canvas.area(delivered, wanted, tops.cpu, low, high, bar.edge, "missing")
     canvas.line(wanted, tops.cpu, low, high, bar.edge, shown=wanted > 0)
     wait = 1 - np.divide(delivered, wanted, out=np.ones_like(wanted), where=wanted > 0)
-    canvas.line(wait, 1.0, low, high, colours.ink, shown=wait > _WAIT)
+    if height >= _LOW * ratio:
+        canvas.line(wait, 1.0, low, high, colours.ink, shown=wait > _WAIT)
+    if before is not None:
+        _ghost(canvas, before.of("cpu_delivered"), delivered, tops.cpu, (low, high), colours.ink)
 
     low, high = height - gap, split + gap
     parts = {channel: series.of(channel) for channel in _LAYERS}
@@ -107,4 +119,15 @@ def lane_image(
         level = above
     visible = series.of("visible")
     canvas.line(visible, tops.memory, low, high, colours.muted, shown=visible > 0)
+    if before is not None:
+        _ghost(canvas, before.of("backed"), parts["backed"], tops.memory, (low, high), colours.ink)
     return canvas.image()
+
+
+def _ghost(canvas: Canvas, before: Values, now: Values, top: float, edges: tuple[int, int], colour: QColor) -> None:
+    """Draw what was before as a dashed line, only where it differs by what can be seen."""
+    count = min(before.size, now.size)
+    differs = np.abs(before[:count] - now[:count]) > _GHOST * top
+    # A difference that comes and goes from pixel to pixel is drawn as one.
+    wide = np.convolve(differs, np.ones(_JOIN), mode="same") > 0
+    canvas.line(before[:count], top, *edges, colour, shown=wide & canvas.dashes(count))

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import time
 from typing import Final
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -18,46 +14,48 @@ from PyQt6.QtGui import (
     QPen,
     QPixmap,
     QResizeEvent,
-    QShowEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.playing import Playing
-from ruvex.desktop.state.rows import Heights, Row, RowList
-from ruvex.desktop.views.timeline.columns import Columns, columns_of
-from ruvex.desktop.views.timeline.lane import AIR, LaneSeries, Tops, lane_image, tops_of
-from ruvex.desktop.views.timeline.readout import paint_readout
+from ruvex.desktop.state.rows import Row
+from ruvex.desktop.views.timeline.days import Days
+from ruvex.desktop.views.timeline.jobs import paint_jobs
+from ruvex.desktop.views.timeline.lane import AIR
+from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
+from ruvex.desktop.views.timeline.readout import Readout
 from ruvex.desktop.views.timeline.scale import TimeScale
-from ruvex.plan import RESOURCES, Event, pools_within
+from ruvex.plan import RESOURCES, Event
 
-NAMES: Final = 224
+NAMES: Final = 232
 RIGHT: Final = 64
-GUEST_LANE: Final = 62
-POOL_LANE: Final = 48
-_CPU_PART: Final = 0.42
-_DRAW_S: Final = 0.025
+POOL_LANE: Final = 22
+HOST_LANE: Final = 34
+DENSITIES: Final = {"compact": "compact", "mixed": "mixed", "tall": "tall"}
+"""How tall lanes are: all low, those chosen or worst hit tall, or all tall; and what that is called."""
+_WORST: Final = 4
 _DRAW_AGAIN_MS: Final = 30
-"""While a plan is played lanes are drawn for so long, then others have their turn."""
-_TALLER: Final = 2.2
 _ZOOM: Final = 0.8
 _WHEEL_STEP: Final = 120
 _PAN: Final = 0.1
 
 
-class Lanes(QAbstractScrollArea):
-    """All guests and pools as lanes over the day.
+class Lanes(RowField):
+    """All hosts, guests and pools as lanes over the day.
 
     Attributes
     ----------
-    row_list
-        The visible rows.
     scale
         The time axis.
     cross_s
         The time under the crosshair.
+    days
+        Which day is drawn.
+    density
+        One of ``DENSITIES``.
 
     Signals
     -------
@@ -73,48 +71,39 @@ class Lanes(QAbstractScrollArea):
     crossed = pyqtSignal()
     menu_asked = pyqtSignal(QPoint)
 
-    def __init__(self, desk: Desk, playing: Playing, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._desk, self._playing, self._theme = desk, playing, theme
-        self.row_list = RowList()
+    def __init__(self, desk: Desk, theme: Theme, parent: QWidget) -> None:
+        super().__init__(desk, theme, parent)
+        self._playing = desk.playing
+        self.days = Days(desk, self)
         self.scale = TimeScale(0, 1, 0.0, desk.look.plan.day_s, desk.look.plan.day_s)
         self.cross_s = desk.look.plan.moment
-        self._folded: set[str] = set()
-        self._members: dict[str, NDArray[np.int64]] = {}
-        self._tops: dict[str, Tops] = {}
-        self._images: dict[str, QImage] = {}
-        self._stale: set[str] = set()
+        self.density = "compact"
+        self._taller: set[str] = set()
+        self._wanted = ""
+        self._readout = Readout(desk, theme)
+        self._pictures = Pictures(desk, theme, self.days)
         self._ground: QPixmap | None = None
-        self._columns: Columns | None = None
-        self._draw_until = 0.0
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self._drawn: object = None
         self.setAccessibleName("Timeline: arrows left and right move the crosshair, up and down select rows")
-        self.viewport().setMouseTracking(True)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        desk.look.rows_changed.connect(self._on_replaced)
+        desk.look.rows_changed.connect(self.lay_out_rows)
         desk.look.changed.connect(self._on_divided)
         desk.selection.changed.connect(self._on_selection_changed)
+        desk.rehearsal.changed.connect(self._on_rehearsed)
+        desk.trial.effect_changed.connect(self._on_rehearsed)
         desk.units.changed.connect(self._draw_anew)
-        playing.restarted.connect(self._on_restarted)
-        playing.advanced.connect(self._on_advanced)
-        theme.changed.connect(self._on_replaced)
-        self._on_replaced()
-
-    def viewport(self) -> QWidget:
-        """Give the widget the lanes are painted on."""
-        viewport = super().viewport()
-        assert viewport is not None
-        return viewport
+        desk.document.edited.connect(lambda _text: self._draw_anew())
+        self._playing.restarted.connect(self._on_restarted)
+        self._playing.advanced.connect(self._on_advanced)
+        self._playing.ended.connect(self._on_ended)
+        theme.changed.connect(self.lay_out_rows)
+        self.lay_out_rows()
 
     # What is shown
 
     @property
     def is_behind(self) -> bool:
         """Whether some lane in sight still shows less than was played; it is drawn anew a moment later."""
-        return bool(self._stale & {row.item_id for row, _ in self._rows_shown()})
+        return self._pictures.are_behind(row.item_id for row, _ in self._rows_shown())
 
     def set_scale(self, scale: TimeScale) -> None:
         """Show another part of the day."""
@@ -131,57 +120,93 @@ class Lanes(QAbstractScrollArea):
             self.viewport().update()
             self.crossed.emit()
 
-    def fold(self, pool_id: str, *, folded: bool) -> None:
-        """Hide or show the members of a pool."""
-        (self._folded.add if folded else self._folded.discard)(pool_id)
-        self._on_replaced()
+    def set_density(self, density: str) -> None:
+        """Let all lanes be low, or tall, or only some of them tall."""
+        self.density = density
+        self._taller.clear()
+        self.lay_out_rows()
 
-    def _on_replaced(self) -> None:
-        plan, theme = self._desk.look.plan, self._theme
-        self._folded &= {pool.id for pool in plan.pools}
-        heights = (theme.px(GUEST_LANE), theme.px(POOL_LANE))
-        self.row_list.rebuild(self._desk.look.division, plan, self._folded, Heights(*heights))
-        spare = self.viewport().height() / max(1, self.row_list.height)
-        if spare > 1:
-            # Few rows are drawn taller, so that more is seen of each.
-            taller = min(spare, _TALLER)
-            heights = (int(heights[0] * taller), int(heights[1] * taller))
-            self.row_list.rebuild(self._desk.look.division, plan, self._folded, Heights(*heights))
-        self._members.clear()
+    def look_for(self, words: str) -> None:
+        """Show only rows that have these words in their name or tags."""
+        self._wanted = words
+        self.lay_out_rows()
+
+    def lay_out_rows(self) -> None:
+        """Find out anew which lanes show, and how tall each is."""
+        plan = self._desk.look.plan
+        self.forget_folds()
+        px, tall = self._theme.px, self._tall()
+
+        def height(row: Row) -> int:
+            if row.kind == "host":
+                return px(HOST_LANE)
+            if row.is_pool:
+                return px(POOL_LANE)
+            if not self._is_ever_on(row):
+                return px(OFF_LANE)
+            return px(TALL if row.item_id in tall else COMPACT)
+
+        self.row_list.rebuild(
+            self._desk.look.division, plan, self.folded, height, wanted=self._wanted, hosts_first=True
+        )
+        self._pictures.forget_members()
         self._lay_out()
+        self.bring_into_view()
+
+    def _tall(self) -> set[str]:
+        """Give the guests whose lanes are tall."""
+        guests = [guest.id for guest in self._desk.look.plan.guests]
+        if self.density == "tall":
+            return set(guests) - self._taller
+        chosen = set(self._taller)
+        player = self._playing.player
+        if self.density == "mixed":
+            chosen ^= set(self._desk.selection.ids)
+            if player is not None and player.is_over:
+                hurt = sorted(player.summary().guests, key=lambda guest: -guest.unmet_s - sum(guest.below_s.values()))
+                chosen |= {guest.id for guest in hurt[:_WORST]}
+        return chosen
+
+    def _is_ever_on(self, row: Row) -> bool:
+        if row.is_on:
+            return True
+        recording, members = self.days.recording, self._pictures.members(row.item_id)
+        return recording is not None and bool(members.size) and bool(recording.series("phase")[members].any())
 
     def _lay_out(self) -> None:
-        day_s, theme = self._desk.look.plan.day_s, self._theme
-        left = theme.px(NAMES)
-        right = max(left + 50, self.viewport().width() - theme.px(RIGHT))
-        if self.scale.day_s != day_s:
-            self.scale = TimeScale(left, right, 0.0, day_s, day_s)
-        else:
-            self.scale = TimeScale(left, right, self.scale.start_s, self.scale.end_s, day_s)
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        bar.setSingleStep(theme.px(GUEST_LANE))
-        bar.setPageStep(self.viewport().height())
-        bar.setRange(0, max(0, self.row_list.height - self.viewport().height()))
+        day_s, px = self._desk.look.plan.day_s, self._theme.px
+        left = px(NAMES)
+        right = max(left + 50, self.viewport().width() - px(RIGHT))
+        start, end = (0.0, day_s) if self.scale.day_s != day_s else (self.scale.start_s, self.scale.end_s)
+        self.scale = TimeScale(left, right, start, end, day_s)
+        self.set_scroll_range(px(COMPACT))
         self.scale_changed.emit()
         self._draw_anew()
 
     def _on_restarted(self) -> None:
-        self._tops.clear()
-        self._members.clear()
-        self._on_replaced()
+        self._pictures.forget()
+        self.lay_out_rows()
+
+    def _on_ended(self) -> None:
+        """The whole day is known: who was on at all, who was worst hit."""
+        self.lay_out_rows()
 
     def _on_advanced(self) -> None:
         """Let every lane be drawn anew, a few at a time: until its turn comes each shows what it had."""
-        self._stale = set(self._images)
-        self._ground, self._columns = None, None
+        self._pictures.age()
+        self._ground = None
         self.viewport().update()
 
+    def _on_rehearsed(self) -> None:
+        """Draw the day of what is being tried, or again the one that was played."""
+        drawn = (self.days.player, self.days.before)
+        if drawn != self._drawn:
+            self._drawn = drawn
+            self._on_advanced()
+
     def _draw_anew(self) -> None:
-        self._images.clear()
-        self._stale.clear()
-        self._tops.clear()
-        self._ground, self._columns = None, None
+        self._pictures.forget()
+        self._ground = None
         self.viewport().update()
 
     def _on_divided(self) -> None:
@@ -189,43 +214,16 @@ class Lanes(QAbstractScrollArea):
         if self._desk.look.plan.moment != self.cross_s and not goes_along:
             self.set_cross(self._desk.look.plan.moment)
 
-    def showEvent(self, event: QShowEvent | None) -> None:
-        """Show the selected row; before there is a place for the rows, none can be brought into view."""
-        super().showEvent(event)
-        self._on_selection_changed()
-
     def _on_selection_changed(self) -> None:
-        number = self.row_list.number_of(self._desk.selection.current)
-        bar = self.verticalScrollBar()
-        if number is not None and bar is not None and self.isVisible():
-            top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
-            if top < bar.value():
-                bar.setValue(top)
-            elif bottom > bar.value() + self.viewport().height():
-                bar.setValue(bottom - self.viewport().height())
+        selected = self._desk.selection.current
+        if selected is not None and self.row_list.number_of(selected) is None and not self._wanted:
+            self.unfold_around(selected)
+            self.lay_out_rows()
+        elif self.density == "mixed":
+            self.lay_out_rows()
+        self.bring_into_view()
         self._ground = None
         self.viewport().update()
-
-    def members(self, item_id: str) -> NDArray[np.int64]:
-        """Give the places of a row's guests in the recording."""
-        found = self._members.get(item_id)
-        recording, plan = self._playing.recording, self._desk.look.plan
-        if found is None and recording is not None:
-            index = recording.guest_index
-            inside = pools_within(plan, item_id) if item_id in plan.pool_index else set()
-            names = [g.id for g in plan.guests if g.id == item_id or (g.pool is not None and g.pool in inside)]
-            found = self._members[item_id] = np.array([index[n] for n in names if n in index], dtype=np.int64)
-        return np.zeros(0, dtype=np.int64) if found is None else found
-
-    def tops(self, item_id: str) -> Tops:
-        """Give the values at the upper edges of a row's lanes."""
-        found = self._tops.get(item_id)
-        recording = self._playing.recording
-        if found is None:
-            members = self.members(item_id)
-            found = Tops(1.0, 1.0) if recording is None else tops_of(recording, members)
-            self._tops[item_id] = found
-        return found
 
     # Painting
 
@@ -236,9 +234,9 @@ class Lanes(QAbstractScrollArea):
             self._ground = self._draw_ground(ratio)
         painter = QPainter(self.viewport())
         painter.drawPixmap(0, 0, self._ground)
+        self._readout.begin(self.days.player, self.cross_s)
         for row, place in self._rows_shown():
-            paint_readout(painter, self._desk, self._playing, self._theme, row, place, self.members(row.item_id),
-                          self.cross_s)  # fmt: skip
+            self._readout.paint(painter, row, place, self._pictures.members(row.item_id))
         x = round(self.scale.x(self.cross_s))
         if self.scale.left <= x <= self.scale.right:
             painter.setPen(QPen(self._theme.colours.ink, 1))
@@ -246,14 +244,7 @@ class Lanes(QAbstractScrollArea):
         painter.end()
 
     def _rows_shown(self) -> list[tuple[Row, QRect]]:
-        bar = self.verticalScrollBar()
-        offset = bar.value() if bar is not None else 0
-        numbers = self.row_list.between(offset, offset + self.viewport().height())
-        return [(self.row_list.rows[number], self._place(number, offset)) for number in numbers]
-
-    def _place(self, number: int, offset: int) -> QRect:
-        tops = self.row_list.tops
-        return QRect(0, tops[number] - offset, self.viewport().width(), tops[number + 1] - tops[number])
+        return [(self.row_list.rows[number], self.place_of(number)) for number in self.rows_in_sight]
 
     def _draw_ground(self, ratio: float) -> QPixmap:
         size = self.viewport().size()
@@ -262,24 +253,32 @@ class Lanes(QAbstractScrollArea):
         colours, theme = self._theme.colours, self._theme
         pixmap.fill(colours.paper)
         painter = QPainter(pixmap)
-        self._draw_until = time.perf_counter() + _DRAW_S
-        for row, place in self._rows_shown():
+        self._pictures.begin()
+        shown = self._rows_shown()
+        for row, place in shown:
             ground = place.adjusted(0, 0, 0, -1)
-            if row.item_id in self._desk.selection.ids:
-                painter.fillRect(ground, colours.selected)
-            elif row.is_pool:
-                painter.fillRect(ground, colours.band_row)
-            image = self._image(row, place, ratio)
+            if row.folds:
+                painter.fillRect(ground, colours.host_row if row.is_place else colours.band_row)
+            image = self._pictures.image(row, place, self.scale, ratio)
             if image is not None:
                 painter.drawImage(QPointF(self.scale.left, place.top() + 1), image)
                 self._paint_tops(painter, row, place)
+            elif not row.folds:
+                painter.setPen(QPen(colours.muted, 1, Qt.PenStyle.DotLine))
+                y = place.center().y()
+                painter.drawLine(self.scale.left, y, self.scale.right, y)
             painter.setPen(colours.grid)
             painter.drawLine(0, place.bottom(), place.width(), place.bottom())
         painter.setPen(QPen(colours.grid, 1, Qt.PenStyle.DotLine))
         for at_s in self.scale.ticks(theme.px(70)):
             x = self.scale.x(at_s)
             painter.drawLine(QPointF(x, 0), QPointF(x, self.row_list.height))
-        self._paint_events(painter)
+        self._paint_events(painter, shown)
+        jobs = self.days.jobs()
+        for row, place in shown:
+            if row.item_id in jobs:
+                paint_jobs(painter, theme, self.scale, place, jobs[row.item_id])
+        self._paint_selection(painter, shown)
         painter.end()
         if self.is_behind:
             QTimer.singleShot(_DRAW_AGAIN_MS, self._draw_more)
@@ -289,50 +288,47 @@ class Lanes(QAbstractScrollArea):
         self._ground = None
         self.viewport().update()
 
-    def _image(self, row: Row, place: QRect, ratio: float) -> QImage | None:
-        recording = self._playing.recording
-        members = self.members(row.item_id)
-        if recording is None or not members.size or not recording.rows:
-            return None
-        image = self._images.get(row.item_id)
-        if image is None or (row.item_id in self._stale and time.perf_counter() < self._draw_until):
-            if row.item_id in self._stale:
-                self._stale.discard(row.item_id)
-                self._tops.pop(row.item_id, None)
-            width = round((self.scale.right - self.scale.left) * ratio)
-            if self._columns is None:
-                self._columns = columns_of(self.scale, width, recording.rows, recording.every_s)
-            height = round((place.height() - 3) * ratio)
-            series = LaneSeries(recording, members, self._columns)
-            bar = self._theme.bar_colours(row.hue)
-            tops, split = self.tops(row.item_id), round(height * _CPU_PART)
-            image = lane_image(series, tops, (width, height), split, self._theme.colours, bar, ratio)
-            self._images[row.item_id] = image
-        return image
-
     def _paint_tops(self, painter: QPainter, row: Row, place: QRect) -> None:
-        """Write what the upper edges of the lanes stand for."""
+        """Write what the upper edges of the lanes stand for; where there is room for one, that of CPU."""
         theme, units = self._theme, self._desk.units
-        tops, face = self.tops(row.item_id), theme.face(9.5)
-        painter.setPen(theme.colours.faint)
-        height = face.metrics.height()
-        middle = place.top() + place.height() * _CPU_PART
-        for name in RESOURCES:
-            top, y = (tops.cpu, place.top() + 1) if name == "cpu" else (tops.memory, middle + 2)
-            if top <= AIR:
-                continue  # nothing was ever there
-            unit = units.of(name, row.item_id)
-            face.draw(painter, self.scale.right + theme.px(5), y, height, f"{top / AIR / unit.per:.3g} {unit.name}")
+        face = theme.face(11)
+        painter.setPen(theme.colours.muted)
+        height, texts = theme.px(15), []
+        if row.kind == "host":
+            figures = self._desk.look.division.by_host
+            tops = [float(figures.supply[k, row.index]) for k in range(len(RESOURCES))]
+        else:
+            of_row = self._pictures.tops(row.item_id)
+            # Where nothing ever was there is nothing to write.
+            tops = [top / AIR if top > AIR else 0.0 for top in (of_row.cpu, of_row.memory)]
+        for name, top in zip(RESOURCES, tops, strict=True):
+            unit = units.of(name, row.item_id) if row.kind != "host" else units.common(name)
+            texts.append(f"{top / unit.per:.3g} {unit.name}" if top > 0 else "")
+        lines = texts if place.height() >= 2 * height else texts[:1]
+        step = place.height() / len(lines)
+        for number, text in enumerate(lines):
+            face.draw(painter, self.scale.right + theme.px(5), place.top() + number * step, step, text)
 
-    def _paint_events(self, painter: QPainter) -> None:
-        """Mark events in the lanes of what they concern, and in all of them where they concern all."""
-        for row, place in self._rows_shown():
-            times = [event.at for event in self.events() if event.target == row.item_id]
-            painter.setPen(QPen(self._theme.colours.ink, 1, Qt.PenStyle.DashLine))
-            for at_s in times:
+    def _paint_events(self, painter: QPainter, shown: list[tuple[Row, QRect]]) -> None:
+        """Mark events in the lanes of what they concern."""
+        events = self.events()
+        painter.setPen(QPen(self._theme.colours.ink, 1, Qt.PenStyle.DashLine))
+        for row, place in shown:
+            for at_s in (event.at for event in events if event.target == row.item_id):
                 if self.scale.start_s <= at_s <= self.scale.end_s:
                     x = self.scale.x(at_s)
                     painter.drawLine(QPointF(x, place.top() + 1), QPointF(x, place.bottom() - 1))
+
+    def _paint_selection(self, painter: QPainter, shown: list[tuple[Row, QRect]]) -> None:
+        selection, colours = self._desk.selection, self._theme.colours
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for row, place in shown:
+            is_current = row.item_id == selection.row_id
+            if is_current or row.item_id in selection.ids:
+                thick = 2 if is_current and self.hasFocus() else 1.4
+                painter.setPen(QPen(colours.selected_line if is_current else colours.muted, thick))
+                painter.drawRoundedRect(QRectF(place).adjusted(3, 0.5, -3, -1.5), 5, 5)
 
     def events(self) -> list[Event]:
         """Give the plan's events and those put in while playing."""
@@ -343,23 +339,12 @@ class Lanes(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Lay out again."""
         super().resizeEvent(event)
-        self._on_replaced()
+        self._lay_out()
 
     def scrollContentsBy(self, _dx: int, _dy: int) -> None:
         """Draw the lanes that show now."""
         self._ground = None
         self.viewport().update()
-
-    def row_at(self, y: float) -> Row | None:
-        """Give the row at a height of the viewport."""
-        bar = self.verticalScrollBar()
-        number = self.row_list.at(round(y) + (bar.value() if bar is not None else 0))
-        return None if number is None else self.row_list.rows[number]
-
-    def row_rect(self, item_id: str) -> QRect:
-        """Give where a row stands in the viewport; empty if it does not show."""
-        number, bar = self.row_list.number_of(item_id), self.verticalScrollBar()
-        return QRect() if number is None or bar is None else self._place(number, bar.value())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Let the crosshair follow, and with the button down the moment too."""
@@ -374,7 +359,7 @@ class Lanes(QAbstractScrollArea):
         """Select a row; in the lanes, look at that time."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        row = self.row_at(event.position().y())
+        row = self.row_at(event.position().toPoint())
         if row is not None:
             if row.is_pool and event.position().x() < self._theme.px(24 + 14 * row.depth):
                 self.fold(row.item_id, folded=not row.is_folded)
@@ -385,9 +370,18 @@ class Lanes(QAbstractScrollArea):
             self.set_cross(at_s)
             self._desk.look.set_moment(round(at_s))
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Let a lane be tall, or low again; fold or unfold a pool."""
+        row = self.row_at(event.position().toPoint()) if event is not None else None
+        if row is not None and row.is_pool:
+            self.fold(row.item_id, folded=not row.is_folded)
+        elif row is not None and row.kind == "guest":
+            self._taller ^= {row.item_id}
+            self.lay_out_rows()
+
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Ask for the menu of a row; it is selected, if it was not."""
-        row = self.row_at(event.pos().y()) if event is not None else None
+        row = self.row_at(event.pos()) if event is not None else None
         if event is not None and row is not None:
             if row.item_id not in self._desk.selection.ids:
                 self._desk.selection.select(row.item_id)
@@ -413,24 +407,29 @@ class Lanes(QAbstractScrollArea):
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Move the crosshair and the selection."""
+        """Move the crosshair and the selection, fold and unfold."""
         if event is None:
             return
-        key = event.key()
+        key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         step = self.scale.span_s / max(1, self.scale.right - self.scale.left)
-        step = max(step, self._playing.recording.every_s if self._playing.recording is not None else 10.0)
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            step *= 10
+        step = max(step, self.days.recording.every_s if self.days.recording is not None else 10.0)
         moves = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step}
+        number = self.current_number()
+        row = self.row_list.rows[number] if number is not None else None
         if key in moves:
-            self._desk.look.set_moment(self.cross_s + moves[Qt.Key(key)])
+            self._desk.look.set_moment(self.cross_s + moves[Qt.Key(key)] * (10 if shift else 1))
             self.set_cross(self._desk.look.plan.moment)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             rows = self.row_list.rows
-            now = self.row_list.number_of(self._desk.selection.current)
-            then = 0 if now is None else now + (1 if key == Qt.Key.Key_Down else -1)
+            then = 0 if number is None else number + (1 if key == Qt.Key.Key_Down else -1)
             if rows:
                 self._desk.selection.select(rows[min(max(then, 0), len(rows) - 1)].item_id)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and row is not None:
+            if row.is_pool:
+                self.fold(row.item_id, folded=not row.is_folded)
+            elif row.kind == "guest":
+                self._taller ^= {row.item_id}
+                self.lay_out_rows()
         elif key == Qt.Key.Key_Home:
             self.set_scale(self.scale.at(0.0, self.scale.day_s))
         else:

@@ -13,6 +13,7 @@ Values = NDArray[np.float32]
 Bools = NDArray[np.bool_]
 
 _TEXTURE: Final = 6
+_DASH: Final = 6
 
 
 class Canvas:
@@ -88,6 +89,11 @@ class Canvas:
         if kind == "bridged":
             return np.asarray((y % (size // 2) < thick) & (x >= 0))
         return np.asarray((x + y) % size < thick)
+
+    def dashes(self, count: int) -> Bools:
+        """Give for so many columns whether a dashed line shows there."""
+        size = max(6, round(_DASH * self._ratio))
+        return np.asarray(self._x[:count] % size < size * 0.6)
 
     def image(self) -> QImage:
         """Give the picture; it keeps the pixels."""

@@ -13,75 +13,120 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.triangle import paint_triangle
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
-from ruvex.plan import Resource
-from ruvex.play import PHASES
+from ruvex.plan import RESOURCES
+from ruvex.play import PHASES, PRESSURES, Player
 
-_INDENT: Final = 14
-_NAMES: Final = 224
+_INDENT: Final = 12
+_NAMES: Final = 232
+_TALL: Final = 30
 _RUNNING = PHASES.index("running")
+_LEAST: Final = 0.005
 
 
-def value_at(playing: Playing, channel: str, members: NDArray[np.int64], at_s: float) -> float | None:
-    """Give a channel of some guests added up at a time, None where that has not been played."""
-    recording = playing.recording
-    if recording is None or not recording.rows or not members.size or at_s > playing.now_s:
-        return None
-    return float(recording.series(channel)[members, recording.row_at(at_s)].sum())
+class Readout:
+    """Reads a play at one time and writes what each row had then."""
 
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        self._desk, self._theme = desk, theme
+        self._player: Player | None = None
+        self._row = 0
 
-def paint_readout(
-    painter: QPainter, desk: Desk, playing: Playing, theme: Theme, row: Row, place: QRect,
-    members: NDArray[np.int64], at_s: float,
-) -> None:  # fmt: skip
-    """Write a row's name and its figures at a time."""
-    colours = theme.colours
-    x, right = theme.px(10 + _INDENT * row.depth), theme.px(_NAMES - 8)
-    bar = theme.bar_colours(row.hue)
-    line = theme.px(17)
-    top = place.top() + theme.px(3)
-    if row.is_pool:
-        middle = QPointF(x + theme.px(3), top + line / 2)
-        paint_triangle(painter, middle, theme.px(4), bar.edge, folded=row.is_folded)
-    name_x = x + theme.px(13 if row.is_pool else 0)
-    is_selected = row.item_id in desk.selection.ids
-    phase = value_at(playing, "phase", members, at_s) if not row.is_pool else None
-    state = "" if phase is None or int(phase) == _RUNNING else f" · {PHASES[int(phase)]}"
-    painter.setPen(bar.edge if row.is_pool else colours.ink if not state else colours.faint)
-    face = theme.face(13 if row.is_pool else 12.5, bold=row.is_pool or is_selected)
-    small, height, text = theme.face(11), theme.px(13), f"{row.label}{state}"
-    host = host_label(desk.look.division, row.index)
-    end = right - small.width(host)
-    if host and end - theme.px(8) >= name_x + face.width(text):
-        small.draw(painter, end, top, line, host)
-    face.draw(painter, name_x, top, line, face.elided(text, right - name_x))
-    lines = [_resource_text(desk, playing, row, members, at_s, name) for name in ("cpu", "memory")]
-    told = "" if row.is_pool else _shortfall_text(playing, members, at_s)
-    top += line - theme.px(1)
-    for text, pen in (*((text, colours.muted) for text in lines), (told, colours.ink)):
-        if text:
-            painter.setPen(pen)
-            small.draw(painter, x, top, height, small.elided(text, right - x))
-        top += height
+    def begin(self, player: Player | None, at_s: float) -> None:
+        """Read at another time; nothing where that has not been played."""
+        there = player is not None and player.recording.rows > 0 and at_s <= player.now_s
+        self._player = player if there else None
+        self._row = player.recording.row_at(at_s) if player is not None and there else 0
 
+    def value(self, channel: str, members: NDArray[np.int64]) -> float | None:
+        """Give a channel of some guests added up, None where there is nothing."""
+        if self._player is None or not members.size:
+            return None
+        return float(self._player.recording.series(channel)[members, self._row].sum())
 
-def _resource_text(
-    desk: Desk, playing: Playing, row: Row, members: NDArray[np.int64], at_s: float, name: Resource
-) -> str:
-    has, of = ("cpu_delivered", "cpu_wanted") if name == "cpu" else ("backed", "visible")
-    got, whole = value_at(playing, has, members, at_s), value_at(playing, of, members, at_s)
-    if got is None or whole is None or whole <= 0:
-        return ""
-    unit = desk.units.of(name, row.item_id)
-    return f"{figure(min(got, whole) if name == 'cpu' else got, unit)} of {figure(whole, unit)} {unit.name}"
+    def of_host(self, channel: str, at: int) -> float | None:
+        """Give a channel of a host."""
+        return None if self._player is None else float(self._player.recording.of_places(channel)[at, self._row])
 
+    def texts(self, row: Row, members: NDArray[np.int64]) -> tuple[tuple[str, str], tuple[str, str], str]:
+        """Give what is read of a row.
 
-def _shortfall_text(playing: Playing, members: NDArray[np.int64], at_s: float) -> str:
-    met, cause = value_at(playing, "met", members, at_s), value_at(playing, "cause", members, at_s)
-    pace = value_at(playing, "pace", members, at_s)
-    if met is None or cause is None or pace is None or not int(cause):
-        return ""
-    slow = f" · pace {pace:.2f}" if pace < 0.995 else ""
-    return f"met {met * 100:.0f} % · {CAUSES[int(cause)]}{slow}"
+        Returns
+        -------
+        tuple
+            CPU and memory, each what it has and what it lacks to; and the words below the name.
+        """
+        if row.kind == "host":
+            pairs = [("cpu_delivered", "cpu_wanted"), ("given", "memory_supply")]
+            amounts = [tuple(self.of_host(name, row.index) for name in pair) for pair in pairs]
+            pressure = self.of_host("pressure", row.index)
+            told = f"pressure {PRESSURES[int(pressure)]}" if pressure is not None and row.is_on else ""
+            told = told or ("" if row.is_on else "down")
+        else:
+            pairs = [("cpu_delivered", "cpu_wanted"), ("backed", "need")]
+            amounts = [tuple(self.value(name, members) for name in pair) for pair in pairs]
+            told = "" if row.is_pool else self.shortfall(members)
+        found, units = [], self._desk.units
+        for name, (got, wanted) in zip(RESOURCES, amounts, strict=True):
+            if got is None or wanted is None:
+                found.append(("", ""))
+                continue
+            unit = units.common(name) if row.is_place else units.of(name, row.item_id)
+            lacks = wanted - got > _LEAST * max(1.0, wanted)
+            found.append((figure(got, unit), f"of {figure(wanted, unit)}" if lacks else ""))
+        return found[0], found[1], told
+
+    def shortfall(self, members: NDArray[np.int64]) -> str:
+        """Say how much of its need a guest has and why not more, nothing where it lacks nothing."""
+        met, cause, pace = (self.value(name, members) for name in ("met", "cause", "pace"))
+        if met is None or cause is None or pace is None or not int(cause):
+            return ""
+        slow = f" · pace {pace:.2f}" if pace < 0.995 else ""
+        return f"met {met * 100:.0f} % · {CAUSES[int(cause)]}{slow}"
+
+    def paint(self, painter: QPainter, row: Row, place: QRect, members: NDArray[np.int64]) -> None:
+        """Write a row's name and its figures: in one line, or in a tall lane in two."""
+        theme, colours = self._theme, self._theme.colours
+        bar = theme.bar_colours(row.hue)
+        x, right = theme.px(12 + _INDENT * row.depth), theme.px(_NAMES - 8)
+        is_tall = place.height() >= theme.px(_TALL)
+        half = place.height() / 2 if is_tall else float(place.height())
+        middle = place.top() + half / 2
+        if row.hue is not None and not row.is_pool:
+            painter.fillRect(x - theme.px(6), place.top() + 3, theme.px(3), place.height() - 7, bar.edge)
+        if row.is_pool:
+            paint_triangle(painter, QPointF(x + theme.px(1), middle), theme.px(4), bar.edge, folded=row.is_folded)
+            x += theme.px(11)
+        cpu, memory, told = self.texts(row, members)
+        start = self._figures(painter, cpu, place.top(), half, right)
+        phase = self.value("phase", members) if row.kind == "guest" else None
+        state = "" if phase is None or int(phase) == _RUNNING else f" · {PHASES[int(phase)]}"
+        state = state or ("" if row.is_on or row.kind != "guest" else " · off")
+        is_strong = row.folds or row.item_id in self._desk.selection.ids
+        painter.setPen(bar.edge if row.is_pool else colours.ink if not state else colours.muted)
+        face, small = theme.face(12.5, bold=is_strong), theme.face(11)
+        text = f"{row.label}{state}"
+        face.draw(painter, x, place.top(), half, face.elided(text, start - x))
+        if is_tall:
+            low = self._figures(painter, memory, place.top() + half, half - 2, right)
+            told = told or (host_label(self._desk.look.division, row.index) if row.kind == "guest" else "")
+            painter.setPen(colours.muted)
+            small.draw(painter, x, place.top() + half, half - 2, small.elided(told, low - x))
+
+    def _figures(self, painter: QPainter, texts: tuple[str, str], top: float, height: float, right: float) -> float:
+        """Write what there is and what is lacked to, ending at ``right``; gives where they begin."""
+        theme, colours = self._theme, self._theme.colours
+        got, of = texts
+        strong, plain = theme.face(12, bold=bool(of)), theme.face(11.5)
+        x = right
+        if of:
+            x -= plain.width(of)
+            painter.setPen(colours.muted)
+            plain.draw(painter, x, top, height, of)
+            x -= theme.px(4)
+        if got:
+            x -= strong.width(got)
+            painter.setPen(colours.ink if of else colours.muted)
+            strong.draw(painter, x, top, height, got)
+        return x - theme.px(8)

@@ -1,62 +1,67 @@
-"""The ruler above the lanes: the times, the events, the host's pressure, and how far it has been played."""
+"""What stands above the lanes: the part of the day in view, hours, and the events as flags that can be moved."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Final
 
-import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from ruvex.desktop.kit.theme import Theme, blend, texture_brush
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.playing import Playing
+from ruvex.desktop.state.events import EventEditor, deed_text, event_text
 from ruvex.desktop.views.timeline.scale import TimeScale
-from ruvex.plan import Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time
-from ruvex.play import PRESSURES, change_text, label_of
+from ruvex.plan import Event, SurgeEvent, format_time
+from ruvex.play import label_of
 
-_HEIGHT: Final = 50
-_NEAR: Final = 6
-_SHADES: Final = (0.0, 0.3, 0.8)
+_HEIGHT: Final = 36
+_NEAR: Final = 5
+_STARTS_AFTER: Final = 4
+_SNAP_S: Final = 60.0
+_STEP_S: Final = 60.0
+_MOST: Final = 168
 
 
-def event_text(event: Event, plan: Plan) -> str:
-    """Say in a few words what an event does, and its note."""
-    if isinstance(event, SetEvent):
-        what = change_text(event.change)
-    elif isinstance(event, SurgeEvent):
-        what = f"surge, {event.factor:g} times the demand for {event.for_s:g} s"
-    elif isinstance(event, MoveEvent):
-        what = f"move to {label_of(plan, event.host)}"
-    else:
-        what = event.do.replace("-", " ")
-    note = f" ({event.note})" if event.note else ""
-    return f"{format_time(event.at)}  {label_of(plan, event.target)}: {what}{note}"
+@dataclass(frozen=True, slots=True)
+class Flag:
+    """An event as it stands on the ruler: its number in the plan, −1 for one that is only in the play."""
+
+    number: int
+    event: Event
+    x: float
+    width: float
 
 
 class Ruler(QWidget):
-    """Times, events and pressure along the time axis."""
+    """Hours and events along the time axis.
+
+    Signals
+    -------
+    events_wanted()
+        The events are to be shown all together.
+    """
+
+    events_wanted = pyqtSignal()
 
     def __init__(
-        self, desk: Desk, playing: Playing, theme: Theme, scale: Callable[[], TimeScale],
-        events: Callable[[], list[Event]], parent: QWidget,
-    ) -> None:  # fmt: skip
+        self, desk: Desk, theme: Theme, editor: EventEditor, scale: Callable[[], TimeScale], parent: QWidget
+    ) -> None:
         super().__init__(parent)
-        self._desk, self._playing, self._theme, self._scale, self._events = (
-            desk,
-            playing,
-            theme,
-            scale,
-            events,
-        )
+        self._desk, self._theme, self._editor, self._scale = desk, theme, editor, scale
+        self._pressed: tuple[Flag, float] | None = None
+        self._dragged_s: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        self.setAccessibleName("Times, events and the highest pressure of any host")
-        playing.went_on.connect(self.update)
-        playing.changed.connect(self.update)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Events: arrows go from one to the next, with Ctrl they move it, Del removes it")
+        desk.playing.went_on.connect(self.update)
+        desk.playing.changed.connect(self.update)
         desk.look.changed.connect(self.update)
+        desk.document.edited.connect(lambda _text: self.update())
+        editor.selection_changed.connect(self._on_selected)
         theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -68,6 +73,52 @@ class Ruler(QWidget):
         self.setFixedHeight(self._theme.px(_HEIGHT))
         self.update()
 
+    def _on_selected(self) -> None:
+        number = self._editor.selected
+        told = "" if number is None else f": {event_text(self._editor.events[number], self._desk.document.plan)}"
+        self.setAccessibleDescription(f"Selected event{told}" if told else "")
+        self.update()
+
+    # Flags
+
+    def flags(self) -> list[Flag]:
+        """Give the flags of the events in view, in the order of their times; one that is dragged where it hangs."""
+        scale, plan = self._scale(), self._desk.look.plan
+        both = [(i, event) for i, event in enumerate(plan.events)]
+        both += [(-1, event) for event in self._desk.playing.kept]
+        placed = []
+        for number, event in both:
+            at_s = event.at
+            if self._dragged_s is not None and self._pressed is not None and number == self._pressed[0].number:
+                at_s = self._dragged_s
+            if scale.start_s <= at_s <= scale.end_s:
+                placed.append((scale.x(at_s), number, event))
+        placed.sort(key=lambda found: found[0])
+        face, found = self._theme.face(11), []
+        for i, (x, number, event) in enumerate(placed):
+            room = (placed[i + 1][0] if i + 1 < len(placed) else self.width()) - x - 4
+            wished = min(face.width(self._label(event)) + self._theme.px(10), self._theme.px(_MOST))
+            found.append(Flag(number, event, x, wished if wished <= room else self._theme.px(8)))
+        return found
+
+    def _label(self, event: Event) -> str:
+        plan = self._desk.look.plan
+        what = "surge" if isinstance(event, SurgeEvent) else deed_text(event, plan)
+        return f"{what}: {label_of(plan, event.target)}"
+
+    def flag_at(self, point: QPoint) -> Flag | None:
+        """Give the flag at a point, the topmost where several overlap."""
+        if point.y() > self._theme.px(18):
+            return None
+        hit = [flag for flag in self.flags() if flag.x - _NEAR <= point.x() <= flag.x + flag.width]
+        return hit[-1] if hit else None
+
+    def events_near(self, point: QPoint) -> list[Event]:
+        """Give the events whose flags stand near a point."""
+        return [flag.event for flag in self.flags() if abs(flag.x - point.x()) <= _NEAR]
+
+    # Painting
+
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint it."""
         theme, colours, scale = self._theme, self._theme.colours, self._scale()
@@ -75,109 +126,129 @@ class Ruler(QWidget):
         painter.fillRect(self.rect(), colours.panel)
         painter.setPen(colours.line)
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        face, line = theme.face(11), theme.px(16)
+        face, line, top = theme.face(11), theme.px(16), theme.px(19)
+        at_s = self._desk.look.plan.moment
+        tag, bold = format_time(at_s), theme.face(11.5, bold=True)
+        tag_width = bold.width(tag) + theme.px(10)
+        tag_x = min(max(scale.x(at_s) - tag_width / 2, 0.0), self.width() - tag_width)
         painter.setPen(colours.muted)
-        for at_s in scale.ticks(theme.px(70)):
-            text = format_time(at_s)
-            x = min(max(scale.x(at_s) - face.width(text) / 2, 0), self.width() - face.width(text))
-            face.draw(painter, x, theme.px(2), line, text)
-        self._paint_pressure(painter, QRectF(scale.left, theme.px(36), scale.right - scale.left, theme.px(8)))
+        for tick_s in scale.ticks(theme.px(70)):
+            text = format_time(tick_s)
+            x = min(max(scale.x(tick_s) - face.width(text) / 2, 0), self.width() - face.width(text))
+            if x + face.width(text) < tag_x - 3 or x > tag_x + tag_width + 3:
+                face.draw(painter, x, top, line, text)
+        if scale.start_s <= at_s <= scale.end_s:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colours.ink)
+            painter.drawRoundedRect(QRectF(tag_x, top, tag_width, line), 3, 3)
+            painter.setPen(colours.paper)
+            bold.draw(painter, tag_x + theme.px(5), top, line, tag)
         painter.setPen(colours.muted)
-        face.draw(painter, theme.px(10), theme.px(31), line, self.pressure_text())
-        self._paint_events(painter)
-        self._paint_legend(painter)
+        text = f"in view {format_time(scale.start_s)[:5]} to {format_time(scale.end_s)[:5]}"
+        face.draw(painter, theme.px(12), theme.px(2), line, text)
+        count = len(self._desk.look.plan.events)
+        face.draw(painter, theme.px(12), top, line, f"{count} event{'s' if count != 1 else ''}" if count else "")
+        self._paint_flags(painter)
         painter.end()
 
-    def _paint_legend(self, painter: QPainter) -> None:
-        """Tell solid from pale in the memory lanes, and what the dark line above CPU is."""
-        theme, bar = self._theme, self._theme.bar_colours(None)
-        x, top, line = float(theme.px(10)), theme.px(3), theme.px(14)
-        for brush, text in ((bar.solid, "working set"), (bar.soft, "cache, idle"), (None, "wait")):
-            box = QRectF(x, top + theme.px(4), theme.px(9), theme.px(8))
-            if brush is None:
-                painter.setPen(QPen(theme.colours.ink, 1.4))
-                painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
-            else:
-                painter.fillRect(box, brush)
-            painter.setPen(theme.colours.muted)
-            face = theme.face(10.5)
-            face.draw(painter, box.right() + theme.px(4), top, line, text)
-            x = box.right() + theme.px(12) + face.width(text)
-
-    def pressure_text(self) -> str:
-        """Say what pressure the host is under at the moment, or how far it has been played."""
-        recording = self._playing.recording
-        at_s = self._desk.look.plan.moment
-        if recording is None or not recording.rows or at_s > self._playing.now_s:
-            return "not played yet"
-        return f"highest pressure: {PRESSURES[int(recording.of_places('pressure')[:, recording.row_at(at_s)].max())]}"
-
-    def _paint_pressure(self, painter: QPainter, place: QRectF) -> None:
-        """Draw the pressure as steps from pale to dark, what is not played yet as an open band."""
-        scale, recording, colours = self._scale(), self._playing.recording, self._theme.colours
-        painter.setPen(QPen(colours.line, 1, Qt.PenStyle.DotLine))
-        painter.drawRect(place.adjusted(0.5, 0.5, -0.5, -0.5))
-        if recording is None or not recording.rows:
-            return
-        pressure = recording.of_places("pressure").max(axis=0).astype(np.int64)
-        starts = np.flatnonzero(np.concatenate(([True], pressure[1:] != pressure[:-1])))
-        ends = np.append(starts[1:], pressure.size)
-        for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
-            level = int(pressure[start])
-            left = max(scale.x(start * recording.every_s), place.left())
-            right = min(scale.x(min(end * recording.every_s, self._playing.now_s)), place.right())
-            if right > left:
-                part = QRectF(left, place.top(), max(1.0, right - left), place.height())
-                painter.fillRect(part, blend(colours.paper, colours.ink, _SHADES[level]))
-                if level == len(PRESSURES) - 1:
-                    painter.fillRect(part, texture_brush("missing", colours.paper, self.devicePixelRatioF()))
-        painter.setPen(QPen(colours.line, 1))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        done = min(max(scale.x(self._playing.now_s), place.left()), place.right())
-        painter.drawRect(
-            QRectF(place.left(), place.top(), done - place.left(), place.height()).adjusted(0.5, 0.5, -0.5, -0.5)
-        )
-
-    def _paint_events(self, painter: QPainter) -> None:
-        """Draw a flag for every event; one that is only in the play has an open flag."""
-        scale, theme = self._scale(), self._theme
-        top, size = theme.px(20), theme.px(6)
-        kept = set(map(id, self._playing.kept))
+    def _paint_flags(self, painter: QPainter) -> None:
+        """Draw a flag for every event with what it does; one that is only in the play is dashed."""
+        theme, colours, face = self._theme, self._theme.colours, self._theme.face(11)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for event in self._events():
-            if scale.start_s <= event.at <= scale.end_s:
-                x = scale.x(event.at)
-                painter.setPen(QPen(theme.colours.ink, 1.2))
-                painter.setBrush(Qt.BrushStyle.NoBrush if id(event) in kept else theme.colours.ink)
-                painter.drawPolygon(
-                    QPolygonF([QPointF(x, top), QPointF(x + size, top + size / 2), QPointF(x, top + size)])
-                )
-                painter.drawLine(QPointF(x, top), QPointF(x, top + theme.px(13)))
+        for flag in self.flags():
+            is_selected = flag.number >= 0 and flag.number == self._editor.selected
+            style = Qt.PenStyle.DashLine if flag.number < 0 else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(colours.ink, 1.8 if is_selected and self.hasFocus() else 1.1, style))
+            painter.setBrush(colours.ink if is_selected else colours.paper)
+            painter.drawLine(QPointF(flag.x, theme.px(2)), QPointF(flag.x, self.height() - 1))
+            place = QRectF(flag.x, theme.px(2), flag.width, theme.px(15))
+            painter.drawRect(place)
+            if flag.width > theme.px(12):
+                painter.setPen(colours.paper if is_selected else colours.ink)
+                text = face.elided(self._label(flag.event), flag.width - theme.px(8))
+                face.draw(painter, place.left() + theme.px(4), place.top(), place.height(), text)
 
-    def events_near(self, point: QPoint) -> list[Event]:
-        """Give the events whose flags stand near a point."""
-        scale = self._scale()
-        return [event for event in self._events() if abs(scale.x(event.at) - point.x()) <= _NEAR]
+    # Mouse and keys
 
     def event(self, event: QEvent | None) -> bool:
         """Tell what happens at a flag."""
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            near = self.events_near(event.pos())
-            QToolTip.showText(
-                event.globalPos(), "\n".join(event_text(event, self._desk.look.plan) for event in near[:20]), self
-            )
+            flag, plan = self.flag_at(event.pos()), self._desk.look.plan
+            near = [flag.event] if flag is not None else self.events_near(event.pos())
+            QToolTip.showText(event.globalPos(), "\n".join(event_text(event, plan) for event in near[:20]), self)
             return True
         return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Look at the time that was clicked."""
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+        """Take a flag, or look at the time that was clicked."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        flag = self.flag_at(event.position().toPoint())
+        if flag is not None:
+            self._pressed = (flag, event.position().x())
+            self._editor.select(flag.number if flag.number >= 0 else None)
+        else:
+            self._editor.select(None)
             self._set_from(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """Drag the moment along."""
-        if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+        """Drag the flag that is held, or the moment along."""
+        if event is None:
+            return
+        if not event.buttons() & Qt.MouseButton.LeftButton:
+            over = self.flag_at(event.position().toPoint())
+            movable = over is not None and over.number >= 0
+            self.setCursor(Qt.CursorShape.SizeHorCursor if movable else Qt.CursorShape.ArrowCursor)
+        elif self._pressed is None:
             self._set_from(event)
+        elif self._pressed[0].number >= 0:
+            flag, from_x = self._pressed
+            if self._dragged_s is not None or abs(event.position().x() - from_x) >= _STARTS_AFTER:
+                at_s = self._scale().time(flag.x + event.position().x() - from_x)
+                self._dragged_s = round(at_s / _SNAP_S) * _SNAP_S
+                self.update()
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let the event happen where its flag was dropped; a flag that was only clicked shows its time."""
+        pressed, at_s = self._pressed, self._dragged_s
+        self._pressed = self._dragged_s = None
+        if pressed is not None:
+            if at_s is not None:
+                self._editor.move(pressed[0].number, at_s)
+            else:
+                self._desk.look.set_moment(pressed[0].event.at)
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Show all that can be said of the event."""
+        if event is not None and self.flag_at(event.position().toPoint()) is not None:
+            self.events_wanted.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Go from flag to flag, move and remove the selected one; Esc lets go of one that is dragged."""
+        if event is None:
+            return
+        key, selected, count = event.key(), self._editor.selected, len(self._editor.events)
+        is_moving = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if key == Qt.Key.Key_Escape and self._pressed is not None:
+            self._pressed = self._dragged_s = None
+            self.update()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and count:
+            step = 1 if key == Qt.Key.Key_Right else -1
+            if is_moving and selected is not None:
+                self._editor.move(selected, self._editor.events[selected].at + step * _STEP_S)
+            else:
+                first = 0 if step > 0 else count - 1
+                self._editor.select(first if selected is None else min(max(selected + step, 0), count - 1))
+                assert self._editor.selected is not None
+                self._desk.look.set_moment(self._editor.events[self._editor.selected].at)
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and selected is not None:
+            self._editor.remove(selected)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.events_wanted.emit()
+        else:
+            super().keyPressEvent(event)
 
     def _set_from(self, event: QMouseEvent) -> None:
         scale = self._scale()

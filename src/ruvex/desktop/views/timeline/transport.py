@@ -1,85 +1,71 @@
-"""The transport: play, step, speed, the next interesting time, events to be kept; what to watch, and what is saved."""
+"""The tools of the Timeline: play, step, speed, what is done in a play, how tall lanes are, events and log."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import partial
 from typing import Final
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QToolButton, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
-from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.playing import SPEEDS, Playing
+from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.filter_line import FilterLine
+from ruvex.desktop.kit.style import set_role
+from ruvex.desktop.kit.tool_row import ToolRow
+from ruvex.desktop.panels.view import Bench
+from ruvex.desktop.state.playing import SPEEDS
+from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.plan import format_memory, format_time
 
-Actions = Mapping[ActionName, QAction]
-_BUTTONS: Final = (ActionName.PLAY, ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
-_LATER: Final = (ActionName.RESTART, ActionName.SURGE, ActionName.KEEP_EVENTS)
+_PLAY: Final = (ActionName.PLAY, ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
+_IN_PLAY: Final = (ActionName.RESTART, ActionName.SURGE, ActionName.KEEP_EVENTS)
+_SHEETS: Final = (ActionName.EVENTS, ActionName.LOG)
 _RECENT_S: Final = 120.0
 _NAMES: Final = {1.0: "1×", 10.0: "10×", 60.0: "60×", 0.0: "fastest"}
+_LEAST_TOLD: Final = 60
 
 
-class Transport(QWidget):
+class Transport(ToolRow):
     """Buttons and a line that tells how far it is.
 
     Attributes
     ----------
-    speeds
-        The buttons of the speeds.
-    told, notes
-        What is going on, and what the plan says is to be watched.
+    speeds, densities
+        The buttons of the speeds, and of how tall lanes are.
+    line
+        Words to look for.
+    told
+        What is going on.
     """
 
-    def __init__(
-        self,
-        desk: Desk,
-        playing: Playing,
-        theme: Theme,
-        actions: Mapping[ActionName, QAction],
-        parent: QWidget,
-    ) -> None:
-        super().__init__(parent)
-        self._desk, self._playing, self._theme, self._actions = desk, playing, theme, actions
+    def __init__(self, bench: Bench, lanes: Lanes, parent: QWidget) -> None:
+        super().__init__(bench.theme, parent)
+        self._desk, self._playing, self._actions, self._lanes = bench.desk, bench.desk.playing, bench.actions, lanes
         self._said = ""
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        self._buttons = []
-        for name in (*_BUTTONS, None, *_LATER):
-            if name is None:
-                self.speeds = {speed: self._speed_button(speed) for speed in SPEEDS}
-                row.addSpacing(8)
-                for button in self.speeds.values():
-                    row.addWidget(button)
-                row.addSpacing(8)
-            else:
-                button = QToolButton(self)
-                button.setDefaultAction(actions[name])
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
-                self._buttons.append(button)
-                row.addWidget(button)
-        row.addStretch(1)
-        self.told, self.notes = QLabel(self), QLabel(self)
-        self.told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.told.setAlignment(Qt.AlignmentFlag.AlignRight)
-        row.addWidget(self.told, 10)
-        self.notes.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 6, 12, 6)
-        column.setSpacing(4)
-        column.addLayout(row)
-        column.addWidget(self.notes)
-        desk.look.rows_changed.connect(self._on_replaced)
-        desk.document.edited.connect(self._on_replaced)
+        self.speeds = {speed: self._speed_button(speed) for speed in SPEEDS}
+        names = list(DENSITIES)
+        hint = "Lanes low, those chosen and worst hit tall, or all tall; a double click on a lane changes it alone"
+        buttons = self.segments(list(DENSITIES.values()), hint, lambda number: self.choose_density(names[number]))
+        self.densities = dict(zip(names, buttons, strict=True))
+        self.line = FilterLine(lanes, self)
+        self.line.textChanged.connect(lanes.look_for)
+        self.told = ElidedLabel(bench.theme, 12, at_right=True, parent=self)
+        self.told.setMinimumWidth(_LEAST_TOLD)
+        self.add([self.action_button(bench.actions[name]) for name in _PLAY], rank=1)
+        self.add(list(self.speeds.values()), rank=1)
+        self._in_play = {name: self.action_button(bench.actions[name]) for name in _IN_PLAY}
+        self.add(list(self._in_play.values()), rank=3)
+        self.add(list(self.densities.values()), rank=4)
+        self.add([self.action_button(bench.actions[name]) for name in _SHEETS], rank=2)
+        self.add([self.line], rank=1)
+        self.add([self.told], rank=0, stretch=1)
+        playing = self._playing
+        bench.desk.look.rows_changed.connect(self._on_changed)
+        bench.desk.document.edited.connect(lambda _text: self._on_changed())
         playing.advanced.connect(self._tell)
         playing.changed.connect(self._on_changed)
         playing.restarted.connect(self._on_changed)
-        theme.changed.connect(self._on_theme_changed)
-        self._on_replaced()
-        self._on_theme_changed()
+        self._on_changed()
 
     def _speed_button(self, speed: float) -> QToolButton:
         button = QToolButton(self)
@@ -89,10 +75,16 @@ class Transport(QWidget):
         button.setToolTip(f"Play {how}")
         button.setAccessibleName(f"Speed: {how}")
         button.clicked.connect(partial(self._on_speed, speed))
+        set_role(button, "segment")
         return button
 
     def _on_speed(self, speed: float, _checked: bool = False) -> None:
         self._playing.set_speed(speed)
+
+    def choose_density(self, density: str) -> None:
+        """Let lanes be low, mixed or tall."""
+        self._lanes.set_density(density)
+        self._on_changed()
 
     def say(self, text: str) -> None:
         """Say something in place of how far it is, until it goes on."""
@@ -100,25 +92,29 @@ class Transport(QWidget):
         self._tell()
         self._said = ""
 
-    def _on_replaced(self) -> None:
-        notes = self._desk.look.plan.notes.strip()
-        self.notes.setText(notes.replace("\n", " "))
-        self.notes.setVisible(bool(notes))
-        self._on_changed()
-
     def _on_changed(self) -> None:
         playing = self._playing
         for speed, button in self.speeds.items():
             button.setChecked(speed == playing.speed)
+        for density, button in self.densities.items():
+            button.setChecked(density == self._lanes.density)
         play = self._actions[ActionName.PLAY]
-        play.setText("Pause" if playing.is_running else "Play")
+        begins_here = bool(playing.speed) and (playing.player is None or playing.is_over or playing.is_outdated)
+        play.setText("Pause" if playing.is_running else "Play from here" if begins_here else "Play")
         kept = len(playing.kept)
         keep = self._actions[ActionName.KEEP_EVENTS]
         keep.setEnabled(kept > 0)
         keep.setText(f"Keep {kept} event{'s' if kept != 1 else ''}" if kept else ActionName.KEEP_EVENTS.value.text)
+        count = len(self._desk.look.plan.events)
+        self._actions[ActionName.EVENTS].setText(f"Events {count}" if count else "Events")
         # What is done in a play needs one that goes on.
         for name in (ActionName.RESTART, ActionName.SURGE):
             self._actions[name].setEnabled(not playing.is_over)
+        for name, button in self._in_play.items():
+            needed = kept > 0 if name is ActionName.KEEP_EVENTS else playing.player is not None and not playing.is_over
+            button.setProperty("absent", not needed)
+            button.setVisible(needed)
+        self._fit()
         self._tell()
 
     def _tell(self) -> None:
@@ -130,9 +126,7 @@ class Transport(QWidget):
             now = format_time(round(playing.now_s))
             text = "" if playing.is_over else f"{'playing' if playing.is_running else 'paused'} at {now}   "
             text += self._latest() or self.savings_text()
-        room = max(60, self.told.width())
-        self.told.setText(self._theme.metrics(12).elidedText(text, Qt.TextElideMode.ElideMiddle, room))
-        self.told.setToolTip(text)
+        self.told.set_text(text)
 
     def _latest(self) -> str:
         """Say what happened last in a play that is under way, where that is not long ago."""
@@ -150,22 +144,3 @@ class Transport(QWidget):
             return ""
         mean, least = format_memory(saved.mean_mib), format_memory(saved.least_mib)
         return f"elastic saves {mean} of {format_memory(saved.otherwise_mib)} fixed, {least} at least"
-
-    def resizeEvent(self, event: object) -> None:
-        """Fit the text to the room there is."""
-        super().resizeEvent(event)  # type: ignore[arg-type]
-        self._tell()
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        """Paint the ground."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self._theme.colours.panel)
-        painter.setPen(self._theme.colours.line)
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        painter.end()
-
-    def _on_theme_changed(self) -> None:
-        theme = self._theme
-        for widget in (*self._buttons, *self.speeds.values(), self.told, self.notes):
-            widget.setFont(theme.font(12))
-        self._tell()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Final
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Final
 
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
@@ -12,13 +12,26 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
 from ruvex.desktop.panels.view import Bench, View, bind
 from ruvex.desktop.views.timeline.gauge import Gauge
-from ruvex.desktop.views.timeline.lanes import Lanes
+from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.desktop.views.timeline.ruler import Ruler
 from ruvex.desktop.views.timeline.transport import Transport
+from ruvex.desktop.views.timeline.view_bar import ViewBar
 
 _TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
-_IN_LANES: Final = (ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL)
+_IN_LANES: Final = (
+    ActionName.POWER, ActionName.COPY, ActionName.SELECT_ALL, ActionName.MOVE, ActionName.DELETE,
+)  # fmt: skip
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
+
+
+_LEGEND: Final = (
+    "working set", "cache, idle", "not delivered", "balloon", "due", "done", "late", "squeezed", "spilled", "wait",
+    "before the change",
+)  # fmt: skip
+_READABLE_S: Final = 240.0
+"""So much of the clock's time fits across the lanes while a play is followed."""
+_LEAST_SPAN_S: Final = 600.0
+_FOLLOWS_AT: Final = 0.85
 
 
 class TimelineView(View):
@@ -26,7 +39,7 @@ class TimelineView(View):
 
     Attributes
     ----------
-    transport, ruler, lanes, gauge
+    transport, view_bar, ruler, lanes, gauge
         Its parts.
     """
 
@@ -36,12 +49,14 @@ class TimelineView(View):
         live = bench.live
         self._desk, self._playing = desk, playing
         rows = QWidget(self)
-        self.transport = Transport(desk, playing, theme, actions, rows)
-        self.lanes = Lanes(desk, playing, theme, rows)
-        self.ruler = Ruler(desk, playing, theme, lambda: self.lanes.scale, self.lanes.events, rows)
+        self.lanes = Lanes(desk, theme, rows)
+        self.transport = Transport(bench, self.lanes, rows)
+        self.view_bar = ViewBar(desk, theme, lambda: self.lanes.scale, rows)
+        self.ruler = Ruler(desk, theme, bench.events, lambda: self.lanes.scale, rows)
         self.gauge = Gauge(desk, playing, theme, rows)
         left = QVBoxLayout()
         left.setSpacing(0)
+        left.addWidget(self.view_bar)
         left.addWidget(self.ruler)
         left.addWidget(self.lanes, 1)
         beside = QHBoxLayout()
@@ -60,6 +75,9 @@ class TimelineView(View):
         self._stack.addWidget(self.empty)
         self.setFocusProxy(self.lanes)
         self.lanes.scale_changed.connect(self.ruler.update)
+        self.lanes.scale_changed.connect(self.view_bar.update)
+        self.view_bar.chosen.connect(self.lanes.set_scale)
+        self.ruler.events_wanted.connect(actions[ActionName.EVENTS].trigger)
         self.lanes.crossed.connect(self._on_crossed)
         desk.look.rows_changed.connect(self._on_replaced)
         desk.look.changed.connect(self._on_divided)
@@ -79,7 +97,34 @@ class TimelineView(View):
                 ActionName.KEEP_EVENTS: live.keep,
             },
         )
+        self.bind_here(
+            actions,
+            {
+                ActionName.FILTER: self.transport.line.setFocus,
+                ActionName.FOLD_ALL: lambda: self.lanes.fold_all(folded=True),
+                ActionName.UNFOLD_ALL: lambda: self.lanes.fold_all(folded=False),
+                ActionName.SELECT_ALL: self._select_all,
+            },
+        )
         self._on_replaced()
+
+    def _select_all(self) -> None:
+        ids = [row.item_id for row in self.lanes.row_list.rows if not row.is_place]
+        self._desk.selection.select_many(ids, self._desk.selection.current or next(iter(ids), None))
+
+    @property
+    def legend(self) -> Sequence[str]:
+        """What the lanes have."""
+        return _LEGEND
+
+    def arrangement(self) -> dict[str, Any]:
+        """Give how tall lanes are."""
+        return {"density": self.lanes.density}
+
+    def arrange(self, kept: Mapping[str, Any]) -> None:
+        """Take it."""
+        if str(kept.get("density")) in DENSITIES:
+            self.transport.choose_density(str(kept["density"]))
 
     @property
     def is_behind(self) -> bool:
@@ -106,12 +151,24 @@ class TimelineView(View):
             self.gauge.show_time(self._desk.look.plan.moment)
 
     def _on_advanced(self) -> None:
-        """While it plays at a speed the crosshair goes along; as fast as it goes it stays where it is."""
+        """While it plays at a speed crosshair, head and dials go along; as fast as it goes they stay where they are."""
+        if self._playing.is_catching_up:
+            return
         if self._playing.speed and self._playing.is_running:
             self.lanes.set_cross(self._playing.now_s)
+            self._keep_in_view(self._playing.now_s)
+            if self._desk.trial.step is None:
+                self._desk.look.set_moment(self._playing.now_s)
         elif self._playing.is_live and not self._playing.is_running:
             self.lanes.set_cross(self._playing.now_s)
             self._desk.look.set_moment(self._playing.now_s)
+
+    def _keep_in_view(self, at_s: float) -> None:
+        """Let the axis follow a play at a scale at which it can be read."""
+        scale = self.lanes.scale
+        span = min(scale.span_s, max(self._playing.speed * _READABLE_S, _LEAST_SPAN_S), scale.day_s)
+        if span < scale.span_s or not scale.start_s <= at_s <= scale.start_s + _FOLLOWS_AT * scale.span_s:
+            self.lanes.set_scale(scale.at(at_s - span / 3, span))
 
     # Looking for something to see
 
