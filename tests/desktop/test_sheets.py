@@ -92,7 +92,10 @@ class GuestSheet(SheetCase):
         self.assertEqual([self.guest(g).vcpus for g in ("mail", "files")], [3, 3])
         self.assertEqual([self.guest(g).label for g in ("mail", "files")], ["post", "files"])
         self.assertEqual(self.desk.document.undo_stack.text(0), "2 selected: vCPUs → 3")
-        self.enter(page, "hot_add", "vcpus")
+        chooser = self.form_of(page, "hot_add").choosers["hot_add"]
+        chooser.setCurrentIndex(2)
+        chooser.activated.emit(2)
+        self.settle()
         self.assertEqual(self.guest("files").hot_add, ("vcpus",))
 
     def test_memory_mode(self) -> None:

@@ -298,6 +298,15 @@ def _number(cell: str) -> float:
     return parse_cpu(cell, default_unit="MHz")
 
 
+def cells_text(rows: Iterable[Sequence[str]], separator: str = ",") -> str:
+    """Give cells as text: lines of CSV (RFC 4180), or with tabs for a spreadsheet's clipboard."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, delimiter=separator)
+    for row in rows:
+        writer.writerow([cell.replace("\u202f", "") for cell in row])
+    return stream.getvalue()
+
+
 def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
     """Write guests as a block that a spreadsheet takes and ``guests_from_table`` reads back unchanged.
 

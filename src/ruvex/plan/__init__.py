@@ -15,6 +15,7 @@ from ruvex.plan._edits import (
     replace_item,
     shift_item,
     with_events,
+    with_placement,
 )
 from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
 from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan, write_text
@@ -179,6 +180,7 @@ __all__ = [
     "shift_item",
     "slug_of",
     "with_events",
+    "with_placement",
     "with_settings",
     "write_plan",
     "write_text",

@@ -239,6 +239,17 @@ def with_events(plan: Plan, events: Iterable[Event]) -> Plan:
     return _rebuilt(plan, events=tuple(sorted(events, key=lambda event: event.at)))
 
 
+def with_placement(plan: Plan, rules: Iterable[PlacementRule]) -> Plan:
+    """Give a plan with other rules of placement.
+
+    Raises
+    ------
+    EditError
+        A rule names what is not in the plan, or two contradict each other.
+    """
+    return _rebuilt(plan, placement=tuple(rules))
+
+
 def rename_plan(plan: Plan, name: str) -> Plan:
     """Give a plan of another name.
 

@@ -3,7 +3,7 @@
 from ruvex.site._claims import ClaimSums, boot_claim, set_aside, sum_claims, would_claim
 from ruvex.site._forest import Forest, Trees
 from ruvex.site._layout import Layout
-from ruvex.site._placement import allowed_hosts, placement_problem
+from ruvex.site._placement import allowed_hosts, broken_rules, placement_problem
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._site import Site, site_of
 from ruvex.site._standing import Standing, by_room, disks_of, starting_order
@@ -20,6 +20,7 @@ __all__ = [
     "Trees",
     "allowed_hosts",
     "boot_claim",
+    "broken_rules",
     "by_room",
     "disks_of",
     "find_volume",

@@ -42,6 +42,20 @@ def placement_problem(plan: Plan, guest: int, to: int, host: Sequence[int] | Any
     return ""
 
 
+def broken_rules(plan: Plan, host: Sequence[int] | Any, on: Sequence[bool] | Any) -> list[str]:
+    """Name the rules that guests break where they are, a sentence each; arguments as ``placement_problem`` has them."""
+    found = (
+        placement_problem(plan, i, int(host[i]), host, on)
+        for i in range(len(plan.guests))
+        if on[i] and plan.hosts and host[i] >= 0
+    )
+    # Two guests that break a rule together say so in two ways; the first is enough.
+    told: dict[frozenset[str], str] = {}
+    for text in filter(None, found):
+        told.setdefault(frozenset(text.split()), text)
+    return list(told.values())
+
+
 def allowed_hosts(plan: Plan, guest: int, host: Sequence[int] | Any, on: Sequence[bool] | Any) -> list[int]:
     """Give the hosts on which the rules and its programs let a guest be started.
 

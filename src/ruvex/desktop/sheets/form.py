@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from pydantic import BaseModel
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.setting_field import SettingField
@@ -30,6 +30,8 @@ _COLUMNS: Final = 2
 _WIDTH: Final = 148
 _AT_ONCE: Final = "at once"
 _NO_LIMIT: Final = "no limit"
+MIXED: Final = "mixed"
+"""What stands where several items differ."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +101,14 @@ def _or_none(read: Callable[[str], float], nothing: Sequence[str]) -> Callable[[
     return lambda text: None if text.strip().lower() in ("", "none", *nothing) else read(text)
 
 
+def _read_turn(text: str) -> int | str | None:
+    """Read the turn in which a guest comes back: a number, stays off, or by memory shares."""
+    plain = text.strip().lower().replace("-", " ")
+    if plain in ("", "by memory shares", "memory shares", "shares"):
+        return None
+    return "stays-off" if plain in ("stays off", "off", "never") else _whole(text)
+
+
 _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "text": str,
     "tags": ", ".join,
@@ -115,6 +125,11 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "mib-needed": lambda value: "as needed" if value is None else _write_mib(value),
     "rate": lambda value: _AT_ONCE if value is None else f"{value:.12g} MiB/s",
     "time": format_time,
+    "yes-no": lambda value: "yes" if value else "no",
+    "whole-or-host": lambda value: "its host's" if value is None else str(value),
+    "turn": lambda value: "by memory shares" if value is None else str(value).replace("stays-off", "stays off"),
+    "mib-ceiling": lambda value: "its ceiling" if value is None else _write_mib(value),
+    "text-or-any": lambda value: "any that fits" if value is None else str(value),
 }
 _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "text": str.strip,
@@ -132,7 +147,30 @@ _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "mib-needed": _or_none(_read_mib, ("as needed", "as much as needed")),
     "rate": _or_none(_read_rate, (_AT_ONCE,)),
     "time": parse_time,
+    "whole-or-host": _or_none(_whole, ("its host's", "its hosts", "host")),
+    "turn": _read_turn,
+    "mib-ceiling": _or_none(_read_mib, ("its ceiling", "ceiling")),
+    "text-or-any": lambda text: None if text.strip().lower() in ("", "any", "any that fits") else text.strip(),
+    "yes-no": lambda text: text.strip().lower() in ("yes", "y", "1", "true", "on"),
 }
+
+
+def _has(item: BaseModel, key: str) -> bool:
+    try:
+        get_setting(item, key)
+    except (KeyError, AttributeError):
+        return False
+    return True
+
+
+def _written(kind: str, values: Sequence[Any]) -> str:
+    """Write what all have alike; of different numbers the least and the largest."""
+    write = _KIND_WRITERS[kind]
+    if all(value == values[0] for value in values):
+        return write(values[0])
+    if all(isinstance(value, int | float) and not isinstance(value, bool) for value in values):
+        return f"{write(min(values))} – {write(max(values))}"
+    return MIXED
 
 
 class Form(QWidget):
@@ -236,19 +274,57 @@ class Form(QWidget):
         for value, text in choices:
             chooser.addItem(text, value)
 
+    def _index_of(self, key: str, value: Any) -> int:
+        """Give where a value stands among the choices; of several words the order does not matter."""
+        chooser = self.choosers[key]
+        wanted = sorted(value) if isinstance(value, tuple) else value
+        for i in range(chooser.count()):
+            found = chooser.itemData(i)
+            if (sorted(found) if isinstance(found, tuple) else found) == wanted:
+                return i
+        return -1
+
     def _chosen(self, key: str) -> Any:
         return self.choosers[key].currentData()
 
     def show_item(self, item: BaseModel) -> None:
         """Show the settings of an item."""
-        for key, field in self._specs.items():
-            value = get_setting(item, key)
-            if key in self.boxes:
-                self.boxes[key].setChecked(bool(value))
-            elif key in self.choosers:
-                self.choosers[key].setCurrentIndex(self.choosers[key].findData(value))
-            else:
-                self.fields[key].show_value(_KIND_WRITERS[field.kind](value))
+        self.show_items([item])
+
+    def show_items(self, items: Sequence[BaseModel]) -> None:
+        """Show the settings of several items: what all have alike, else from where to where, or that it is mixed."""
+        for key in self._specs:
+            values = [get_setting(item, key) for item in items if _has(item, key)]
+            if values:
+                self._show(key, values)
+
+    def show_values(self, values: Mapping[str, Any]) -> None:
+        """Show values that are no settings of an item."""
+        for key, value in values.items():
+            self._show(key, [value])
+
+    def _show(self, key: str, values: Sequence[Any]) -> None:
+        is_alike = all(value == values[0] for value in values)
+        if key in self.boxes:
+            state = Qt.CheckState.Checked if values[0] else Qt.CheckState.Unchecked
+            self.boxes[key].setCheckState(state if is_alike else Qt.CheckState.PartiallyChecked)
+        elif key in self.choosers:
+            chooser = self.choosers[key]
+            chooser.setPlaceholderText("" if is_alike else MIXED)
+            chooser.setCurrentIndex(self._index_of(key, values[0]) if is_alike else -1)
+        else:
+            self.fields[key].show_value(_written(self._specs[key].kind, values))
+
+    def set_shown(self, key: str, *, shown: bool) -> None:
+        """Show a choice, or leave it out."""
+        holder = self.choosers[key].parentWidget()
+        if holder is not None:
+            holder.setVisible(shown)
+
+    def set_kind(self, key: str, kind: str) -> None:
+        """Let a typed setting be of another kind."""
+        field = self._specs[key]
+        self._specs[key] = Field(field.key, field.name, "yes-no" if kind == "flag" else kind, field.hint)
 
     def has(self, key: str) -> bool:
         """Tell whether a setting is in this form."""
@@ -265,7 +341,7 @@ class Form(QWidget):
             return "yes" if value else "no"
         if field.kind == "choice":
             chooser = self.choosers[key]
-            return chooser.itemText(chooser.findData(value))
+            return chooser.itemText(self._index_of(key, value))
         return _KIND_WRITERS[field.kind](value)
 
     def refuse(self, key: str, reason: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Final
 
 from pydantic import BaseModel
@@ -28,6 +29,9 @@ from ruvex.plan import (
 )
 
 _TOP: Final = (None, "the top")
+_ADDED: Final[tuple[tuple[Any, str], ...]] = (
+    ((), "nothing"), (("memory",), "memory"), (("vcpus",), "vCPUs"), (("memory", "vcpus"), "memory and vCPUs"),
+)  # fmt: skip
 _GUEST: Final = (
     Field("name", "name", "text"),
     Field("pool", "pool", "choice"),
@@ -37,7 +41,11 @@ _GUEST: Final = (
     Field("boot_s", "boot takes", "seconds"),
     Field("tags", "tags, with commas", "tags"),
     Field("image", "image", "text"),
-    Field("hot_add", "can grow while on", "tags", "Of memory and vcpus, what may be raised without powering it off."),
+    Field("hot_add", "can be added while on", "choice", choices=_ADDED),
+    Field("hot_remove", "can be taken while on", "choice", choices=(((), "nothing"), (("vcpus",), "vCPUs"))),
+    Field("cpu_level", "its programs see level", "whole-or-host"),
+    Field("comes_back", "comes back after a loss", "turn"),
+    Field("otherwise_mib", "would have otherwise", "mib-ceiling"),
     Field("dedicated_cores", "cores of its own, which nobody else gets", "flag"),
     Field("agent", "agent installed: it can balloon and grow", "flag"),
 )
@@ -57,6 +65,7 @@ _MEMORY: Final = {
         Field("memory.limit", "memory limit", "mib-limit"),
         Field("memory.shares", "memory shares", "shares"),
         Field("memory.bank", "lives in the bank of its host", "flag"),
+        Field("memory.spill_volume", "spill volume there", "text-or-any"),
     ),
     "elastic": (
         Field("memory.boot", "boot size", "mib"),
@@ -72,6 +81,7 @@ _WORK: Final = Field(
     choices=(("interactive", "interactive"), ("batch", "batch")),
 )  # fmt: skip
 _GREEDY: Final = Field("demand.greedy", "fills all the memory it is given, as databases do", "flag")
+_LEAVES: Final = Field("demand.leaves_percent", "and leaves of it", "percent")
 _CACHE: Final = Field("demand.cache_percent", "cache fills of spare memory", "percent", "What files it reads stay in.")
 _SIGNALS: Final = (
     ("demand.cpu", "CPU demand"),
@@ -125,7 +135,7 @@ class GuestPage(ItemPage):
         self._cpu = self.add_form(_CPU)
         self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
         self._column.addWidget(self._hint)
-        self._work = self.add_form((_WORK, _GREEDY, _CACHE))
+        self._work = self.add_form((_WORK, _LEAVES, _GREEDY, _CACHE))
         self.signals = {key: SignalField(key, name, desk, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)
@@ -148,6 +158,10 @@ class GuestPage(ItemPage):
     def targets(self, key: str) -> list[str]:
         """Give all selected guests that have a setting; a name is one guest's own."""
         return _all_selected(self._desk, self.target(), key)
+
+    def items(self) -> Sequence[BaseModel]:
+        """Give all selected guests."""
+        return _items_selected(self._desk, self.item())
 
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer pools and hosts, and the memory settings of the guest's mode."""
@@ -219,6 +233,10 @@ class PoolPage(ItemPage):
         """Give all selected pools that have a setting; a name is one pool's own."""
         return _all_selected(self._desk, self.target(), key)
 
+    def items(self) -> Sequence[BaseModel]:
+        """Give all selected pools."""
+        return _items_selected(self._desk, self.item())
+
     def shown_forms(self, item: BaseModel) -> list[Form]:
         """Offer the pools it can lie in."""
         assert isinstance(item, Pool)
@@ -227,6 +245,15 @@ class PoolPage(ItemPage):
         others = [(pool.id, pool.label) for pool in plan.pools if pool.id not in inside]
         self._form.offer("parent", [_TOP, *others])
         return self.forms
+
+
+def _items_selected(desk: Desk, first: Guest | Pool | None) -> list[BaseModel]:
+    """Give all selected items of the kind of one, that one first."""
+    if first is None:
+        return []
+    plan = desk.look.plan
+    found = (find_item(plan, other) for other in desk.selection.ids if other != first.id)
+    return [first, *(other for other in found if isinstance(other, type(first)))]
 
 
 def _all_selected(desk: Desk, first: str, key: str) -> list[str]:

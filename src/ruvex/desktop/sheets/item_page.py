@@ -52,6 +52,11 @@ class ItemPage(Page):
         """Give what the page shows."""
         raise NotImplementedError
 
+    def items(self) -> Sequence[BaseModel]:
+        """Give all items that the page is about, the one on show first."""
+        item = self.item()
+        return [] if item is None else [item]
+
     def target(self) -> str:
         """Give the id of what the page shows, or ``rules``."""
         return str(getattr(self.item(), "id", ""))
@@ -69,7 +74,7 @@ class ItemPage(Page):
         item = self.item()
         if item is not None:
             for form in self.shown_forms(item):
-                form.show_item(item)
+                form.show_items(self.items())
         self.titled.emit(self.title)
 
     def shown_forms(self, item: BaseModel) -> list[Form]:

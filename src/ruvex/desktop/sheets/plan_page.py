@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
 
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.sheets.bank_section import BankSection
 from ruvex.desktop.sheets.form import Field
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.state.desk import Desk
@@ -29,6 +30,7 @@ _HOST: Final = (
     Field("spill_kind", "spill space lies on", "choice", choices=(("ssd", "ssd"), ("hdd", "hard disk"))),
     Field("cpu_maker", "maker of the processor", "text"),
     Field("cpu_level", "its level", "whole"),
+    Field("up", "up: it has a supply, and guests run on it", "flag"),
 )
 
 
@@ -64,8 +66,13 @@ class PlanPage(ItemPage):
         row.addWidget(self.remove_button)
         self._column.addLayout(row)
         self._form = self.add_form(_HOST)
+        self.bank = BankSection(desk, theme, self)
+        self.bank.entered.connect(self._on_bank)
+        self.bank.misread.connect(desk.trial.not_accepted)
+        self._column.addWidget(self.bank)
         self._column.addStretch(1)
         self._chosen: str | None = None
+        desk.selection.changed.connect(self._on_selected)
 
     @property
     def title(self) -> str:
@@ -87,6 +94,11 @@ class PlanPage(ItemPage):
             field.accept()
         self.enter()
 
+    def _on_selected(self) -> None:
+        host = self._desk.selection.host
+        if host is not None and host.id != self._chosen and self.isVisible():
+            self.choose(host.id)
+
     def add_host(self) -> None:
         """Add a host and show it."""
         host = self._editor.new_host()
@@ -103,12 +115,22 @@ class PlanPage(ItemPage):
             self.hosts.addItem(other.label, other.id)
         self.hosts.setCurrentIndex(plan.host_index[host.id] if host is not None else -1)
         self._form.setVisible(host is not None)
+        self.bank.setVisible(host is not None)
+        if host is not None:
+            self.bank.show_host(host)
         self.remove_button.setEnabled(host is not None)
         super().enter()
 
     def _on_named(self, text: str) -> None:
         self._editor.rename_plan(text.strip())
         self.name.accept()
+
+    def _on_bank(self, text: str, bank: object) -> None:
+        host = self.item()
+        if host is not None:
+            self._editor.change(f"{host.label}: {text}", host.id, {"bank": bank})
+            self.bank.accept()
+            self.enter()
 
     def _on_chosen(self) -> None:
         self.choose(str(self.hosts.currentData()))
@@ -122,6 +144,7 @@ class PlanPage(ItemPage):
         """Take fonts and colours from the theme."""
         super().style_anew()
         self.name.style_anew()
+        self.bank.style_anew()
         self._head.setFont(self._theme.font(13, bold=True))
         for widget in (self.hosts, self.add_button, self.remove_button):
             widget.setFont(self._theme.font(12))

@@ -12,6 +12,7 @@ from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 
 _WIDTH: Final = 348
+_WIDE: Final = 610
 
 
 class Page(QWidget):
@@ -24,6 +25,8 @@ class Page(QWidget):
     """
 
     titled = pyqtSignal(str)
+    wide = False
+    """Whether it needs more room than a form: a table does."""
 
     @property
     def title(self) -> str:
@@ -94,12 +97,17 @@ class SideSheet(QFrame):
             self.page = page
             page.titled.connect(self._title.setText)
             self._scroll.setWidget(page)
+            self._fit()
         page.show()
         page.style_anew()
         page.enter()
         self._title.setText(page.title)
         self.setAccessibleName(page.title)
         self.show()
+
+    def _fit(self) -> None:
+        is_wide = self.page is not None and self.page.wide
+        self.setFixedWidth(self._theme.px(_WIDE if is_wide else _WIDTH))
 
     def close_sheet(self) -> None:
         """Close the sheet."""
@@ -119,7 +127,7 @@ class SideSheet(QFrame):
 
     def _on_theme_changed(self) -> None:
         theme = self._theme
-        self.setFixedWidth(theme.px(_WIDTH))
+        self._fit()
         self._title.setFont(theme.font(15, bold=True))
         self.close_button.setFixedSize(theme.size(28, 24))
         self.close_button.setFont(theme.font(15))

@@ -22,12 +22,17 @@ from ruvex.desktop.panels.head_band import HeadBand
 from ruvex.desktop.panels.refusal_panel import RefusalPanel
 from ruvex.desktop.panels.view import Bench, View, ViewSpec, bind
 from ruvex.desktop.sheets import SideSheet
+from ruvex.desktop.sheets.emptying_page import EmptyingPage
+from ruvex.desktop.sheets.events_page import EventsPage
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.desktop.sheets.log_page import LogPage
+from ruvex.desktop.sheets.placement_page import PlacementPage
 from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
 from ruvex.desktop.shell.views import VIEWS
@@ -96,6 +101,11 @@ class Window(QMainWindow):
             ActionName.PLAN: self.plan_page,
             ActionName.RULES: RulesPage(desk, self.editor, theme),
             ActionName.SPLIT: SplitPage(desk, theme),
+            ActionName.PLACEMENT: PlacementPage(desk, theme),
+            ActionName.EMPTY_HOST: EmptyingPage(desk, theme),
+            ActionName.EVENTS: EventsPage(desk, self.events, theme),
+            ActionName.LOG: LogPage(desk, theme),
+            ActionName.SUMMARY: SummaryPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
         for page in (*self.pages.values(), self.pool_page):

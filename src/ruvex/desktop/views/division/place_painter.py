@@ -120,7 +120,17 @@ class PlacePainter:
             return
         words = [(f"{what} ", figure(of, unit)) for what, of in zip(_WORDS, amounts, strict=True)]
         plain, strong, gap = theme.face(11.5), theme.face(11.5, bold=True), theme.px(12)
-        wide = sum(plain.width(what) + strong.width(of) for what, of in words) + gap * (len(words) - 1)
+        room = abs(
+            (columns.cpu_end if name == "cpu" else columns.memory_end)
+            - (columns.cpu_zero if name == "cpu" else columns.memory_zero)
+        )
+
+        def width() -> float:
+            return sum(plain.width(what) + strong.width(of) for what, of in words) + gap * (len(words) - 1)
+
+        while words and width() > room:
+            del words[-1]
+        wide = width()
         x = columns.cpu_zero - wide if name == "cpu" else float(columns.memory_zero)
         y, height = place.top() + theme.px(2), place.height() // 2 - theme.px(2)
         for what, of in words:

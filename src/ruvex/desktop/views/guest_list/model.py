@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from typing import Any, Final, Literal
 
@@ -13,6 +11,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
 from ruvex.desktop.views.guest_list.columns import COLUMNS, Column, Figures, Floats
+from ruvex.exchange import cells_text
 from ruvex.plan import format_number
 
 Period = Literal["look", "day"]
@@ -178,12 +177,8 @@ class GuestTable(QAbstractTableModel):
     def as_csv(self, delimiter: str = ",") -> str:
         """Give the table as it is shown, with its heads, as CSV (RFC 4180)."""
         columns = [column for column in self.columns if column.kind != "spark"]
-        stream = io.StringIO()
-        writer = csv.writer(stream, delimiter=delimiter)
-        writer.writerow([self._head(column) for column in columns])
-        for guest in self.shown:
-            writer.writerow([self.text(column, guest).replace("\u202f", "") for column in columns])
-        return stream.getvalue()
+        cells = ([self.text(column, guest) for column in columns] for guest in self.shown)
+        return cells_text([[self._head(column) for column in columns], *cells], delimiter)
 
     def _head(self, column: Column) -> str:
         if column.kind not in ("cpu", "memory"):
