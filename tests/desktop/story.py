@@ -14,7 +14,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop import make_application, make_window
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.divide import ladder_of
 from ruvex.plan import Guest, find_item, plan_text
@@ -181,8 +183,10 @@ class Story:
         window = self.window
         QTest.mouseClick(self.rows.viewport(), LEFT, NONE, self.name_of("ferry-9"))
         self.press(Qt.Key.Key_F7, widget=window)
-        lines = window.dials.why.sides["cpu"].ladder.lines
-        assert lines[0][1] == "promised" and any(text == "delivered" for _, text in lines), lines
+        why = window.pages[ActionName.WHY]
+        assert isinstance(why, WhyPage)
+        texts = [line.text for line in why.sides["cpu"].ladder.lines]
+        assert texts[0] == "promised" and "delivered" in texts, texts
         ladder = ladder_of(self.desk.look.division, "ferry-9", "cpu")
         assert abs(sum(rung.amount for rung in ladder.rungs) - ladder.delivered) < 1e-9
 

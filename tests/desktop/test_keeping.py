@@ -122,6 +122,7 @@ class Keeping(WindowCase):
         again = self.another_window()
         self.assertEqual((again.width(), again.height()), (780, 600))
         self.assertTrue(again.dials.why_button.isChecked())
+        self.assertTrue(again.sheet.shows(again.pages[ActionName.WHY]))
         butterfly = division_of(again).butterfly
         self.assertEqual((butterfly.order, butterfly.axis_mode, butterfly.by_host), ("hurt", "held", True))
         self.assertEqual(again.desk.units.chosen("cpu"), "% of host")

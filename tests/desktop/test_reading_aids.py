@@ -10,8 +10,9 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.texts import Face
 from ruvex.desktop.sheets.keys_page import KeysPage
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.divide import causes_of
-from ruvex.plan import Guest, find_item
+from ruvex.plan import RESOURCES, Guest, find_item
 from tests.desktop.base import LEFT, WindowCase
 
 
@@ -106,6 +107,21 @@ class Aids(WindowCase):
         self.assertNotEqual(self.picture(view).pixelColor(end, crew), before)
         self.assertEqual(self.division.bar.axis_button.text(), "each its own want")
 
+    def test_in_percent_of_own_vcpus_the_axis_is_too(self) -> None:
+        """A bar ends where its own figure says: at 50 % of the axis for whoever gets half of what its vCPUs can."""
+        self.desk.units.choose("cpu", "% of own vCPUs")
+        self.settle()
+        butterfly = self.butterfly
+        axis = butterfly.axes["cpu"]
+        for item_id in ("ticket-db", "gate-cameras", "booking"):
+            number = butterfly.row_list.number_of(item_id)
+            assert number is not None
+            row = butterfly.row_list.rows[number]
+            shown = self.delivered(item_id) / self.desk.units.of("cpu", item_id).per
+            of_row = butterfly.axes_of(row)["cpu"]
+            self.assertAlmostEqual(of_row.x(self.delivered(item_id)), axis.x(shown), places=6)
+        self.assertTrue(all(0 < tick <= 400 for tick in axis.ticks))
+
     def test_a_held_axis_stays_while_time_goes_on(self) -> None:
         """The axis follows the moment, but one that is held keeps its scale, and grows only where it must."""
         self.desk.look.set_moment(8 * 3600.0)
@@ -158,8 +174,10 @@ class Aids(WindowCase):
         self.desk.selection.select("ticket-db")
         QTest.mouseClick(self.dials.why_button, LEFT)
         self.settle()
-        side = self.dials.why.sides["cpu"]
-        self.assertEqual([text for _, text in side.ladder.lines][:2], ["promised", "delivered"])
+        why = self.window.pages[ActionName.WHY]
+        assert isinstance(why, WhyPage)
+        side = why.sides["cpu"]
+        self.assertEqual([line.text for line in side.ladder.lines][:2], ["promised", "delivered"])
         self.assertIn("web-front-1 1.64", side.having.text())
         offer = side.offers[0]
         self.assertIn("+4.44", offer.text())
@@ -173,7 +191,16 @@ class Aids(WindowCase):
         self.assertEqual(self.desk.document.undo_stack.count(), 1)
         self.desk.selection.select("lagoon-sim")
         self.settle()
-        self.assertEqual((side.ladder.lines, side.offers), ([], []))
+        self.assertTrue(side.isHidden())
+        self.assertIn("powered off", why._hint.text())
+
+    def test_a_row_closes(self) -> None:
+        """What a row says it has of what it wants fits what it lacks; what is held idle is told apart."""
+        for row in self.butterfly.row_list.rows:
+            for name in RESOURCES:
+                bar = self.butterfly.row_painter.bar(name, row)
+                wanted = self.butterfly.row_painter.wanted(name, row)
+                self.assertAlmostEqual(bar.promised + bar.won + bar.unmet, wanted, delta=1e-6 * max(1.0, wanted))
 
     def test_overcommit_in_the_head(self) -> None:
         """The band tells vCPUs for each core and memory against the supply."""

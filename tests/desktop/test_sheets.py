@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.sheets.emptying_page import EmptyingPage
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.keys_page import grouped_actions
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item
-from tests.builders import cpu_guest, plan_of
+from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 
@@ -277,3 +280,71 @@ class PlanAndSplit(WindowCase):
         self.settle()
         self.assertEqual([p.cpu.shares for p in self.desk.look.plan.pools], [160, 40])
         self.assertEqual(self.desk.document.undo_stack.count(), 2)
+
+
+class Helping(SheetCase):
+    """What the sheets do so that no order of typing, no wheel and no busy host stands in the way."""
+
+    def test_bounds_are_moved_along(self) -> None:
+        """A ceiling under the boot size is not accepted, but both can be moved with one press, and taken back so."""
+        self.show_plan(plan_of([memory_guest("a", 900, mode="elastic", boot=4096, floor=1024, ceiling=8192)]))
+        self.desk.selection.select("a")
+        page = self.open_page(ActionName.SETTINGS)
+        self.enter(page, "memory.ceiling", "3 GiB")
+        notice = self.window.notice
+        self.assertIn("the boot size (4096 MiB) is above the ceiling (3072 MiB)", notice.text)
+        self.assertEqual([button.text() for button in notice.choices], ["Move boot size along", "Leave it as it was"])
+        QTest.mouseClick(notice.choices[0], LEFT)
+        self.settle()
+        memory = self.guest("a").memory
+        assert isinstance(memory, ElasticMemory)
+        self.assertEqual((memory.boot, memory.ceiling, memory.floor), (3072, 3072, 1024))
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+        self.run_action(ActionName.UNDO)
+        memory = self.guest("a").memory
+        assert isinstance(memory, ElasticMemory)
+        self.assertEqual((memory.boot, memory.ceiling), (4096, 8192))
+
+    def test_the_wheel_scrolls_and_changes_nothing(self) -> None:
+        """Over a choice the wheel leaves it as it is; another guest shows from the top of its sheet."""
+        self.desk.selection.select("mail")
+        page = self.open_page(ActionName.SETTINGS)
+        chooser = self.form_of(page, "pool").choosers["pool"]
+        before = chooser.currentIndex()
+        point = QPointF(8, 8)
+        wheel = QWheelEvent(
+            point, chooser.mapToGlobal(point), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(chooser, wheel)
+        self.settle()
+        self.assertEqual(chooser.currentIndex(), before)
+        bar = self.window.sheet._scroll.verticalScrollBar()
+        assert bar is not None
+        bar.setValue(bar.maximum())
+        self.assertGreater(bar.value(), 0)
+        self.desk.selection.select("files")
+        self.settle()
+        self.assertEqual(bar.value(), 0)
+
+    def test_a_busy_host_is_emptied_first(self) -> None:
+        """Removing a host that guests are on offers to find them others, and opens what does it."""
+        self.desk.selection.select("breakwater")
+        self.run_action(ActionName.DELETE)
+        notice = self.window.notice
+        self.assertEqual(notice.text, "12 guests are on breakwater; they go to other hosts first.")
+        QTest.mouseClick(notice.choices[0], LEFT)
+        self.settle()
+        page = self.window.sheet.page
+        assert isinstance(page, EmptyingPage) and page.offer is not None
+        QTest.mouseClick(page.offer, LEFT)
+        self.settle()
+        self.run_action(ActionName.DELETE)
+        self.assertNotIn("breakwater", self.desk.document.plan.host_index)
+
+    def test_the_keys_are_grouped(self) -> None:
+        """Every action stands in exactly one group, and none is left over."""
+        groups = grouped_actions()
+        named = [name for _, names in groups for name in names]
+        self.assertCountEqual(named, list(ActionName))
+        self.assertNotIn("Other", [title for title, _ in groups])

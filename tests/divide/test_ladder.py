@@ -7,7 +7,8 @@ import unittest
 
 from hypothesis import given, settings
 
-from ruvex.divide import Division, Ladder, divide, ladder_of, overcommit_of, site_shares, who_has_it
+from ruvex.advise import ladder_lines
+from ruvex.divide import Division, Ladder, causes_of, divide, ladder_of, overcommit_of, site_shares, who_has_it
 from ruvex.plan import RESOURCES, Plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
@@ -51,6 +52,29 @@ class WorkedExamples(unittest.TestCase):
             [("pool's limit", "p", 5000), ("own limit", None, 3000)],
         )
         self.assertEqual(ladder.path, ((None, 10_000, 9000), ("p", 1000, 9000), ("a", 1000, 9000)))
+
+    def test_a_pool_is_kept_back_by_what_keeps_back_its_guests(self) -> None:
+        """Of 15 000 missing in the outer pool its inner pool's limit keeps back 8000, the supply 4000, own limits 3000.
+
+        The host has 10 000: the inner pool is at its limit of 1000; b and c share 9000, c has what it may.
+        """
+        pools = [{"id": "outer"}, {"id": "inner", "parent": "outer", "cpu": {"limit": 1000}}]
+        guests = [
+            cpu_guest("a", 9000, pool="inner"), cpu_guest("b", 10_000, pool="outer"),
+            cpu_guest("c", 6000, limit=3000, pool="outer"),
+        ]  # fmt: skip
+        plan = plan_of(guests, pools)
+        division = divide(site_of(plan, {}), 0.0)
+        row = division.position["outer"]
+        ladder = ladder_of(division, "outer", "cpu")
+        self.assertEqual(
+            [(s.cause, s.pool, round(s.amount, 6)) for s in ladder.stops],
+            [("pool's limit", "inner", 8000), ("supply", None, 4000), ("own limit", None, 3000)],
+        )
+        self.assertEqual(causes_of(division, "cpu").word(row), "pool's limit")
+        texts = [line for _, line in ladder_lines(ladder, plan, str)]
+        self.assertIn("kept back by the limit of inner", texts)
+        self.assertIn("kept back by its guests: limits of their own", texts)
 
     def test_headroom_and_broken(self) -> None:
         """Headroom is a step of its own; a promise that is not there is taken off."""

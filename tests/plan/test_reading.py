@@ -59,13 +59,13 @@ class Refusals(unittest.TestCase):
         ("pool limit under reservation", {"pools": [{"id": "p", "memory": {"reservation": 5, "limit": 4}}]},
          "pools[0].memory.reservation (p): the reservation (5 MiB) is above the limit (4 MiB)"),
         ("more than its vCPUs", {"hosts": [HOST], "guests": [cpu_guest("a", 1, vcpus=2, reservation=2001)]},
-         "guests[0].cpu.reservation (a): 2001 MHz is more than 2 vCPUs of 'a' can use; at most 2000 MHz (2 × 1000)"),
+         "guests[0].cpu.reservation (a): 2001 MHz is more than 2 vCPUs of a can use; at most 2000 MHz (2 × 1000)"),
         ("more than its size", {"guests": [memory_guest("a", 1, size=10, reservation=11)]},
          "guests[0].memory.reservation (a): the reservation (11 MiB) is above the size (10 MiB)"),
         ("floor above boot", {"guests": [memory_guest("a", 1, mode="elastic", boot=10, floor=11, ceiling=20)]},
-         "guests[0].memory.floor (a): the floor (11 MiB) is above the boot (10 MiB)"),
+         "guests[0].memory.floor (a): the floor (11 MiB) is above the boot size (10 MiB)"),
         ("boot above ceiling", {"guests": [memory_guest("a", 1, mode="elastic", boot=30, floor=1, ceiling=20)]},
-         "guests[0].memory.boot (a): the boot (30 MiB) is above the ceiling (20 MiB)"),
+         "guests[0].memory.boot (a): the boot size (30 MiB) is above the ceiling (20 MiB)"),
         ("setting of another mode", {"guests": [memory_guest("a", 1, mode="fixed", size=10, limit=5)]},
          "guests[0].memory.limit (a): unknown key 'limit'"),
         ("no such mode", {"guests": [memory_guest("a", 1, mode="soft")]}, "write fixed, elastic or thin"),
@@ -271,14 +271,47 @@ class Edits(unittest.TestCase):
         self.assertEqual(change_settings(plan, "p", {"cpu.reservation": 7}).pools[0].cpu.reservation, 7)
         for target, change, expected in (
             ("a", {"cpu.reservation": 501.0}, "the reservation (501 MHz) is above the limit (500 MHz)"),
-            ("a", {"cpu.shares": 0}, "cpu.shares: 0 is not allowed; it must be more than 0"),
-            ("a", {"cpu.weight": 1}, "'a' has no setting 'cpu.weight'"),
+            ("a", {"cpu.shares": 0}, "a, CPU shares: 0 is not allowed; it must be more than 0"),
+            ("a", {"cpu.weight": 1}, "a has no weight"),
             ("x", {"cpu.shares": 1}, "there is no 'x' in the plan"),
-            ("h", {"mhz": 10, "cores_per_socket": 0}, "cores_per_socket"),
+            ("h", {"mhz": 10, "cores_per_socket": 0}, "h, cores in a socket: 0 is not allowed"),
         ):
             with self.subTest(expected), self.assertRaises(EditError) as caught:
                 change_settings(plan, target, change)
             self.assertIn(expected, str(caught.exception))
+
+    def test_names_not_ids_in_what_is_refused(self) -> None:
+        """People read the name of the item and the words for its setting, whatever breaks a rule."""
+        elastic = {"mode": "elastic", "boot": 4096, "ceiling": 8192, "floor": 1024}
+        plan = plan_of([{"id": "guest-2", "name": "Fare desk", "memory": elastic}])
+        for change, expected in (
+            (
+                {"memory.ceiling": 2048},
+                "Fare desk, boot size: the boot size (4096 MiB) is above the ceiling (2048 MiB)",
+            ),
+            ({"memory.headroom_percent": -1}, "Fare desk, headroom: -1 is not allowed"),
+            ({"pool": "p"}, "Fare desk, pool: there is no pool 'p'"),
+        ):
+            with self.subTest(expected), self.assertRaises(EditError) as caught:
+                change_settings(plan, "guest-2", change)
+            self.assertIn(expected, str(caught.exception))
+            self.assertNotIn("guest-2", str(caught.exception))
+            self.assertNotRegex(str(caught.exception), r"memory\.|_")
+
+    def test_every_fault_at_once(self) -> None:
+        """Faults of the parts hide neither a taken id nor a pool that is not there."""
+        faulty = {
+            "format": "ruvex-plan", "version": 1, "hosts": [{"id": "h", "smt_yield": 150}],
+            "pools": [{"id": "p", "parent": "nowhere"}],
+            "guests": [{"id": "a", "vcpus": 0}, {"id": "a"}, {"id": "b", "pool": "q", "memory": {"size": "much"}}],
+        }  # fmt: skip
+        with self.assertRaises(PlanError) as caught:
+            plan_from(faulty)
+        paths = {problem.path for problem in caught.exception.problems}
+        self.assertLessEqual(
+            {"hosts[0].smt_yield", "pools[0].parent", "guests[0].vcpus", "guests[1].id", "guests[2].pool",
+             "guests[2].memory.size"}, paths,
+        )  # fmt: skip
 
     def test_schema_admits_what_is_read(self) -> None:
         """The schema is 2020-12, names every part, and requires format and version."""

@@ -1,5 +1,6 @@
 """Advice: what would make a refused change pass, what would help a guest, how to split what there is. No Qt."""
 
+from ruvex.advise._along import moved_along
 from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
@@ -20,6 +21,7 @@ __all__ = [
     "day_text",
     "ending_text",
     "ladder_lines",
+    "moved_along",
     "moves_for",
     "nearest_value",
     "refusal_of",

@@ -13,6 +13,10 @@ Amount = Callable[[float], str]
 """Writes MHz or MiB with a unit."""
 
 _MOST_PEERS: Final = 3
+_OF_GUESTS: Final = {
+    "own limit": "limits of their own", "own ceiling": "their ceilings", "own size": "their sizes",
+    "agent missing": "some have no agent",
+}  # fmt: skip
 
 
 def _label(plan: Plan, item_id: str | None) -> str:
@@ -58,6 +62,8 @@ def stop_text(ladder: Ladder, stop: Stop, plan: Plan) -> str:
         return "kept back by the size of its bank: others in it have it"
     if stop.cause == "pool's limit":
         return f"kept back by the limit of {_label(plan, stop.pool)}"
+    if ladder.item in plan.pool_index:
+        return f"kept back by its guests: {_OF_GUESTS.get(stop.cause, stop.cause)}"
     if stop.cause == "agent missing":
         return "kept back because the agent is missing: it stays at its boot size"
     return f"kept back by its {stop.cause}"

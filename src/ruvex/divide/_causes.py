@@ -48,8 +48,8 @@ def causes_of(division: Division, resource: Resource) -> Causes:
     """Find for every row of ``cpu`` or ``memory`` what stops it from having more; worked out once for a division.
 
     A guest that has all it may have is stopped by its own setting; one that has less, by the nearest pool above it
-    that has reached its limit, or else by its bank or the supply of its host. Pools have the cause that reaches them
-    from above, where they lack most.
+    that has reached its limit, or else by its bank or the supply of its host. Pools have the cause that keeps back most
+    of what their guests lack.
     """
     found = division.causes.get(resource)
     if found is None:
@@ -82,19 +82,21 @@ def _find(division: Division, resource: Resource, played: NDArray[np.int64] | No
     limited = np.flatnonzero(codes == r.POOL_LIMIT)
     owners = trees.slots[r.T_OWNER, trees.guest_slots[of.k, limited]]
     limiting[limited] = np.where(stops[owners] >= 0, trees.nodes[r.N_POOL, stops[owners]], -1)
-    pool_codes, pool_limits = np.zeros(pools, dtype=np.int64), np.full(pools, -1, dtype=np.int64)
-    lacking = layout.pool_sums(of.unmet_of_guests) > least
-    most = np.full(pools, -1.0)
-    for node in of.pool_nodes.tolist():
-        pool = int(trees.nodes[r.N_POOL, node])
-        slot = trees.nodes[r.N_SLOT, node]
-        short = float(solved.asks[r.A_CAP, slot] - solved.asks[r.A_GIVEN, slot])
-        stopped = int(stops[node])
-        # A limit is the cause wherever it is reached; among places without, the one that lacks most tells it.
-        if lacking[pool] and (stopped >= 0 or (short > most[pool] and pool_codes[pool] != r.POOL_LIMIT)):
-            in_bank = trees.places[r.L_KIND, trees.nodes[r.N_PLACE, node]] == r.BANK_PLACE
-            pool_codes[pool] = r.POOL_LIMIT if stopped >= 0 else r.BANK if in_bank else r.SUPPLY
-            pool_limits[pool] = trees.nodes[r.N_POOL, stopped] if stopped >= 0 else -1
-            most[pool] = short
+    pool_codes, pool_limits = _of_pools(division, of.unmet_of_guests, codes, limiting, least)
     code = np.concatenate((pool_codes, codes)).take(layout.things)
     return Causes(code, row_of_pool.take(np.concatenate((pool_limits, limiting)).take(layout.things)))
+
+
+def _of_pools(
+    division: Division, unmet: NDArray[np.float64], codes: NDArray[np.int64], limiting: NDArray[np.int64], least: float
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Give every pool the cause that keeps back most of what its guests lack, and where it is a limit, whose."""
+    layout = division.layout
+    pools = layout.parent.size
+    found, limits, most = np.zeros(pools, dtype=np.int64), np.full(pools, -1, dtype=np.int64), np.full(pools, least)
+    pairs = np.unique(np.stack((codes, limiting))[:, (codes > 0) & (unmet > 0)], axis=1)
+    for code, pool in pairs.T.tolist():
+        kept_back = layout.pool_sums(np.where((codes == code) & (limiting == pool), unmet, 0.0))
+        larger = kept_back > most
+        found[larger], limits[larger], most[larger] = code, pool, kept_back[larger]
+    return found, limits

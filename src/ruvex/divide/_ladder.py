@@ -26,6 +26,9 @@ _SETTING: Final = {
 }  # fmt: skip
 
 
+_FROM_ABOVE: Final = ("supply", "bank", "pool's limit")
+
+
 @dataclass(frozen=True, slots=True)
 class Rung:
     """One step of a ladder, MHz or MiB; negative where something goes away.
@@ -163,22 +166,47 @@ def _stops(division: Division, resource: Resource, row: int) -> tuple[Stop, ...]
     if not causes.code[row]:
         return ()
     if not r.is_guest[row]:
-        own = 0.0
-    else:
-        own = min(unmet, max(0.0, float(r.wanted[row]) - max(float(r.cap[row]), float(r.delivered[row]))))
+        return _stops_of_pool(division, r, row)
+    own = min(unmet, max(0.0, float(r.wanted[row]) - max(float(r.cap[row]), float(r.delivered[row]))))
     stops = []
     pool_row = int(causes.pool_row[row])
     pool = None if pool_row < 0 else division.ids[pool_row]
     if unmet - own > _NOISE * max(1.0, unmet):
         stops.append(Stop(causes.word(row), pool, unmet - own))
     if own > 0:
-        is_stopped_above = causes.word(row) in ("supply", "bank", "pool's limit")
+        is_stopped_above = causes.word(row) in _FROM_ABOVE
         word = _own_cause(division, r, row) if is_stopped_above else causes.word(row)
         stops.append(Stop(word, None, own))
     if not stops:
         # All that was asked of the host is there, and the working set is larger still.
         stops.append(Stop(causes.word(row), pool, float(division.layers.self_paged[row])))
     return tuple(stops)
+
+
+def _stops_of_pool(division: Division, r: ResourceDivision, row: int) -> tuple[Stop, ...]:
+    """Add up what keeps back the guests of a pool, the largest part first; the parts add up to what it lacks."""
+    causes = causes_of(division, r.name)
+    below = np.flatnonzero(r.is_guest & (r.unmet > 0))
+    above = division.parent_row[below]
+    inside = np.zeros(below.size, dtype=np.bool_)
+    while (above >= 0).any():
+        inside |= above == row
+        above = np.where(above >= 0, division.parent_row[np.maximum(above, 0)], -1)
+    rows_in = below[inside]
+    unmet = r.unmet[rows_in]
+    own = np.clip(r.wanted[rows_in] - np.maximum(r.cap[rows_in], r.delivered[rows_in]), 0.0, unmet)
+    found: dict[tuple[str, str | None], float] = {}
+    for at, lacks, mine in zip(rows_in.tolist(), unmet.tolist(), own.tolist(), strict=True):
+        word, limit = causes.word(at), int(causes.pool_row[at])
+        from_above = word in _FROM_ABOVE
+        key = (word, division.ids[limit] if limit >= 0 else None)
+        found[key] = found.get(key, 0.0) + (lacks - mine if from_above else lacks)
+        if from_above and mine > 0:
+            key = (_own_cause(division, r, at), None)
+            found[key] = found.get(key, 0.0) + mine
+    least = _NOISE * max(1.0, float(r.unmet[row]))
+    stops = [Stop(cause, pool, amount) for (cause, pool), amount in found.items() if cause and amount > least]
+    return tuple(sorted(stops, key=lambda stop: -stop.amount))
 
 
 def _own_cause(division: Division, r: ResourceDivision, row: int) -> str:

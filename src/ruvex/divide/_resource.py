@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide._solve import Solved
 from ruvex.engine import rows as r
+from ruvex.plan import RESOURCES, Resource
 from ruvex.site import ClaimSums, set_aside
 
 Floats = NDArray[np.float64]
@@ -44,6 +45,11 @@ class ResourceDivision:
         at = self._trees.nodes
         self.pool_nodes = np.flatnonzero((at[r.N_POOL] >= 0) & self._is_here[at[r.N_PLACE]])
         """The nodes of pools, of this resource."""
+
+    @property
+    def name(self) -> Resource:
+        """Which one it is."""
+        return RESOURCES[self.k]
 
     # Sums of the whole plan
 

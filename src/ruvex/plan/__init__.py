@@ -67,6 +67,7 @@ from ruvex.plan._rules import (
     Workload,
 )
 from ruvex.plan._schema import plan_schema
+from ruvex.plan._setting_names import setting_word
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
 from ruvex.plan._traces import Traces, TraceTable, read_trace, read_traces
@@ -177,6 +178,7 @@ __all__ = [
     "rename_plan",
     "replace_item",
     "resource_of",
+    "setting_word",
     "shift_item",
     "slug_of",
     "with_events",

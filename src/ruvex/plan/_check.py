@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import Any
 
 from ruvex.plan._errors import Problem
 from ruvex.plan._model import (
@@ -60,6 +61,42 @@ def _id_problems(plan: Plan) -> Iterator[Problem]:
                 seen[item.id] = f"{group}[{i}]"
 
 
+def raw_problems(data: Any) -> list[Problem]:
+    """Give ids that are taken and references to what is not there, of a document whose parts are not valid yet.
+
+    Who mends a plan by hand wants to see all of its faults at once, also those between items.
+    """
+    if not isinstance(data, Mapping):
+        return []
+    items: dict[str, list[Any]] = {}
+    for group in ("hosts", "pools", "guests"):
+        listed = data.get(group, [])
+        items[group] = list(listed) if isinstance(listed, list | tuple) else []
+    problems: list[Problem] = []
+    seen: dict[str, str] = {}
+    ids: dict[str, set[str]] = {}
+    for group, listed in items.items():
+        ids[group] = set()
+        for i, item in enumerate(listed):
+            item_id = item.get("id") if isinstance(item, Mapping) else None
+            if not isinstance(item_id, str):
+                continue
+            if item_id in seen:
+                what = f"the id {item_id!r} is taken by {seen[item_id]}"
+                problems.append(Problem(f"{group}[{i}].id", what, "choose another"))
+            seen.setdefault(item_id, f"{group}[{i}]")
+            ids[group].add(item_id)
+    for group, key, among in (("pools", "parent", "pools"), ("guests", "pool", "pools"), ("guests", "host", "hosts")):
+        for i, item in enumerate(items[group]):
+            name = item.get(key) if isinstance(item, Mapping) else None
+            if isinstance(name, str) and name not in ids[among]:
+                kind = among.removesuffix("s")
+                problems.append(
+                    Problem(f"{group}[{i}].{key}", f"there is no {kind} {name!r}", f"name a {kind} of the plan")
+                )
+    return problems
+
+
 def _reference_problems(plan: Plan) -> Iterator[Problem]:
     for i, pool in enumerate(plan.pools):
         if pool.parent is not None and pool.parent not in plan.pool_index:
@@ -88,13 +125,16 @@ def _cycle_problems(plan: Plan) -> Iterator[Problem]:
         sound.update(way)
 
 
-def _ordered(path: str, low_name: str, low: float, high_name: str, high: float, unit: str) -> list[Problem]:
+def _ordered(
+    path: str, low_name: str, low: float, high_name: str, high: float, unit: str, called: str = ""
+) -> list[Problem]:
+    """Check that one setting is not above another; ``called`` is what the lower one is called, if not by its key."""
     if low <= high:
         return []
     return [
         Problem(
             f"{path}.{low_name}",
-            f"the {low_name} ({low:.12g} {unit}) is above the {high_name} ({high:.12g} {unit})",
+            f"the {called or low_name} ({low:.12g} {unit}) is above the {high_name} ({high:.12g} {unit})",
             f"at most the {high_name}",
         )
     ]
@@ -122,7 +162,7 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
         problems.append(
             Problem(
                 f"{path}.cpu.reservation",
-                f"{guest.cpu.reservation:.12g} MHz is more than {guest.vcpus} vCPUs of {guest.id!r} can use",
+                f"{guest.cpu.reservation:.12g} MHz is more than {guest.vcpus} vCPUs of {guest.label} can use",
                 f"at most {guest.vcpus * host.mhz:.12g} MHz ({guest.vcpus} × {host.mhz:.12g})",
             )
         )
@@ -136,27 +176,27 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
         problems += _ordered(at, "reservation", memory.reservation, "size", memory.size, "MiB")
     elif isinstance(memory, ElasticMemory):
         at = f"{path}.memory"
-        problems += _ordered(at, "floor", memory.floor, "boot", memory.boot, "MiB")
-        problems += _ordered(at, "boot", memory.boot, "ceiling", memory.ceiling, "MiB")
+        problems += _ordered(at, "floor", memory.floor, "boot size", memory.boot, "MiB")
+        problems += _ordered(at, "boot", memory.boot, "ceiling", memory.ceiling, "MiB", "boot size")
     return problems
 
 
 def _dedicated_problems(guest: Guest, path: str) -> Iterator[Problem]:
     at = f"{path}.dedicated_cores"
     if guest.in_bank:
-        yield Problem(at, f"{guest.id!r} is in a bank, where no guest has cores of its own", "take it out of the bank")
+        yield Problem(at, f"{guest.label} is in a bank, where no guest has cores of its own", "take it out of the bank")
     if guest.cpu.limit is not None:
-        yield Problem(at, f"{guest.id!r} has a CPU limit, and cores of its own know none", "drop one of the two")
+        yield Problem(at, f"{guest.label} has a CPU limit, and cores of its own know none", "drop one of the two")
 
 
 def _bank_problems(guest: Guest, memory: ThinMemory, host: Host | None, path: str) -> Iterator[Problem]:
     if memory.bank and (host is None or host.bank is None):
-        where = "its host is not named" if host is None else f"the host {host.id!r} has no bank"
+        where = "its host is not named" if host is None else f"{host.label} has no bank"
         yield Problem(f"{path}.bank", where, "give the host a bank, or take the guest out of it")
     elif memory.spill_volume is not None:
         volumes = host.bank.spill_volumes if memory.bank and host is not None and host.bank is not None else ()
         if memory.spill_volume not in {volume.id for volume in volumes}:
-            what = f"{guest.id!r} names the spill volume {memory.spill_volume!r}, which its host's bank does not have"
+            what = f"{guest.label} names the spill volume {memory.spill_volume!r}, which its host's bank does not have"
             yield Problem(
                 f"{path}.spill_volume", what, "name one of the bank, or none: the smallest that fits is taken"
             )
@@ -167,7 +207,7 @@ def host_problems(host: Host, path: str) -> list[Problem]:
     if host.bank is None:
         return []
     room = max(0.0, host.memory_mib - host.overhead_mib)
-    return _ordered(f"{path}.bank", "max_mib", host.bank.max_mib, "memory of the host", room, "MiB")
+    return _ordered(f"{path}.bank", "max_mib", host.bank.max_mib, "memory of the host", room, "MiB", "largest size")
 
 
 def _placement_problems(plan: Plan) -> Iterator[Problem]:

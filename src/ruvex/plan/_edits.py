@@ -12,6 +12,7 @@ from ruvex.plan._errors import EditError, Problem
 from ruvex.plan._model import Event, Guest, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
 from ruvex.plan._rules import Rules
+from ruvex.plan._setting_names import setting_word, told_in_words
 from ruvex.plan._settings import Part, find_item, with_settings
 
 Change = tuple[str, Mapping[str, Any]]
@@ -43,10 +44,11 @@ def change_settings(plan: Plan, target: str, change: Mapping[str, Any]) -> Plan:
     try:
         new = with_settings(item, change)
     except KeyError as error:
-        raise EditError(f"{target!r} has no setting {error.args[0]!r}") from None
+        label = getattr(item, "label", target)
+        raise EditError(f"{label} has no {setting_word(str(error.args[0]))}") from None
     except ValidationError as error:
         problems = problems_of(error, item.model_dump(), type(item))
-        raise EditError("\n".join(str(problem) for problem in problems)) from None
+        raise EditError(told_in_words(plan, problems, getattr(item, "label", ""))) from None
     return replace_item(plan, new)
 
 
@@ -92,7 +94,7 @@ def replace_item(plan: Plan, item: Part) -> Plan:
             p for g in plan.guests for p in guest_problems(g, after.host_of(g), g.id)
         ]
     if problems:
-        raise EditError("\n".join(str(problem) for problem in problems))
+        raise EditError(told_in_words(plan, problems))
     return _copy(plan, **update)
 
 
@@ -169,7 +171,8 @@ def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
         update: dict[str, Any] = {"pool": staying(guest.pool)} if guest.pool in gone else {}
         if guest.host in gone:
             if hosts:
-                raise EditError(f"{guest.label} is on {guest.host}; move it to another host first")
+                label = plan.hosts[plan.host_index[guest.host]].label
+                raise EditError(f"{guest.label} is on {label}; move it to another host first")
             update["host"] = None
         guests.append(guest.model_copy(update=update) if update else guest)
     placement: list[PlacementRule] = []
@@ -293,5 +296,5 @@ def _rebuilt(plan: Plan, **update: Any) -> Plan:
         new.__dict__.pop(index, None)
     problems = check_plan(new)
     if problems:
-        raise EditError("\n".join(str(problem) for problem in problems))
+        raise EditError(told_in_words(new, problems))
     return new

@@ -14,7 +14,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from ruvex.plan._check import check_plan
+from ruvex.plan._check import check_plan, raw_problems
 from ruvex.plan._errors import PlanError, PlanFileError, Problem
 from ruvex.plan._layout import keep_order, to_text
 from ruvex.plan._model import FORMAT, VERSION, Plan
@@ -126,7 +126,8 @@ def plan_from(data: Any) -> Plan:
     try:
         plan = Plan.model_validate(data)
     except ValidationError as error:
-        raise PlanError(name_items(problems_of(error, data, Plan), data)) from None
+        found = [*problems_of(error, data, Plan), *raw_problems(data)]
+        raise PlanError(name_items(found, data)) from None
     problems = check_plan(plan)
     if problems:
         raise PlanError(name_items(problems, data))

@@ -5,25 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ruvex.plan import Guest, Host, Plan, Pool, find_item, format_cpu, format_memory, format_number
+from ruvex.plan import Guest, Host, Plan, Pool, find_item, format_cpu, format_memory, format_number, setting_word
 from ruvex.promise import Refusal, Waiting, is_cpu
 
 _WHAT: Final[Mapping[str, str]] = {
     "cpu": "CPU that can be promised", "memory": "memory that can be promised",
     "host-cpu": "CPU that can be promised there", "host-memory": "memory that can be found there",
     "spill": "spill space", "bank": "memory in its bank", "volume": "a spill volume in its bank",
-}  # fmt: skip
-_SETTINGS: Final[Mapping[str, str]] = {
-    "cpu.reservation": "CPU reservation", "cpu.limit": "CPU limit", "cpu.shares": "CPU shares",
-    "cpu.draws": "drawing CPU on its parent", "memory.draws": "drawing memory on its parent",
-    "memory.reservation": "memory reservation", "memory.limit": "memory limit", "memory.shares": "memory shares",
-    "memory.size": "size", "memory.boot": "boot size", "memory.floor": "floor", "memory.ceiling": "ceiling",
-    "memory.headroom_percent": "headroom", "memory.mode": "memory mode", "memory.bank": "place in the bank",
-    "memory.spill_volume": "spill volume", "vcpus": "vCPUs", "bank.size_mib": "size of the bank",
-    "bank.max_mib": "largest size of the bank", "bank.spill_volumes": "spill volumes of the bank",
-    "dedicated_cores": "cores of its own", "hot_add": "what can be added while on", "weighs": "weight",
-    "spill_mib": "spill space", "idle_counts_as": "an idle page counts as", "demand.cpu": "CPU demand",
-    "demand.working": "working set", "demand.touched": "touched pages", "agent": "agent", "pool": "pool",
 }  # fmt: skip
 
 
@@ -52,16 +40,6 @@ def change_text(change: Mapping[str, Any]) -> str:
     'floor 2.00\u202fGiB, what can be added while on vcpus and memory, agent yes'
     """
     return ", ".join(f"{setting_word(name)} {_value(name, value)}" for name, value in change.items())
-
-
-def setting_word(name: str) -> str:
-    """Give the words for a setting."""
-    if name in _SETTINGS:
-        return _SETTINGS[name]
-    last = name.rpartition(".")[2]
-    for ending in ("_mib_s", "_mib", "_mhz", "_percent", "_s"):
-        last = last.removesuffix(ending)
-    return last.replace("_", " ")
 
 
 def _value(name: str, value: Any) -> str:

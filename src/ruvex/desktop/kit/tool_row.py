@@ -30,25 +30,26 @@ class ToolRow(QWidget):
         super().__init__(parent)
         self.theme = theme
         self._tools: list[tuple[QWidget, int]] = []
+        self._groups: list[tuple[QWidget, list[QWidget]]] = []
         self._row = QHBoxLayout(self)
-        self._row.setSpacing(0)
+        self._row.setSpacing(_BETWEEN)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         theme.changed.connect(self._on_theme_changed)
 
     def add(self, tools: Sequence[QWidget], *, rank: int, stretch: int = 0) -> None:
         """Add a group; groups of a higher rank are left out first."""
-        if self._tools:
-            self._row.addSpacing(_BETWEEN)
+        group = QWidget(self)
+        row = QHBoxLayout(group)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
         for number, tool in enumerate(tools):
             if number:
-                self._row.addSpacing(0 if tool.property("role") == "segment" else _WITHIN)
-            self._row.addWidget(tool, stretch)
+                row.addSpacing(0 if tool.property("role") == "segment" else _WITHIN)
+            row.addWidget(tool, stretch)
             self._tools.append((tool, rank))
+        self._groups.append((group, list(tools)))
+        self._row.addWidget(group, stretch)
         self._on_theme_changed()
-
-    def add_stretch(self) -> None:
-        """Leave room between what stands left and what stands right."""
-        self._row.addStretch(1)
 
     def action_button(self, action: QAction, text: str = "") -> QToolButton:
         """Give a button that runs an action; a short text may stand for the action's own."""
@@ -109,15 +110,21 @@ class ToolRow(QWidget):
         self._fit()
 
     def _fit(self) -> None:
-        shown = [(tool, rank) for tool, rank in self._tools if tool.property("absent") is not True]
-        wide = {tool: max(tool.minimumWidth(), tool.sizeHint().width() + _WITHIN) for tool, _ in shown}
-        room = self.width() - 2 * self.theme.px(12) - _BETWEEN * 6
-        for limit in sorted({rank for _, rank in shown}, reverse=True):
-            fits = sum(wide[tool] for tool, rank in shown if rank <= limit) <= room
-            if fits or limit == 0:
-                for tool, rank in shown:
-                    tool.setVisible(rank <= limit)
-                return
+        wide = {
+            tool: max(tool.minimumWidth(), tool.sizeHint().width()) + _WITHIN
+            for tool, _ in self._tools
+            if tool.property("absent") is not True
+        }
+        room = self.width() - 2 * self.theme.px(12) - _BETWEEN * len(self._groups)
+        ranks = sorted({rank for _, rank in self._tools}, reverse=True)
+        limit = next(
+            (limit for limit in ranks if sum(wide.get(tool, 0) for tool, rank in self._tools if rank <= limit) <= room),
+            ranks[-1] if ranks else 0,
+        )
+        for tool, rank in self._tools:
+            tool.setVisible(rank <= limit and tool in wide)
+        for group, tools in self._groups:
+            group.setVisible(any(not tool.isHidden() for tool in tools))
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the ground."""

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Final
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.bars import Bar
@@ -19,7 +18,6 @@ from ruvex.desktop.panels.effect_line import EffectLine
 from ruvex.desktop.panels.resource_dial import ResourceDial
 from ruvex.desktop.panels.row_bars import bars_of
 from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
-from ruvex.desktop.panels.why_panel import WhyPanel
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import (
     NAME,
@@ -102,8 +100,6 @@ class Dials(QWidget):
         self.why_button.setToolTip("Why it gets what it gets, who has the rest, what would help (F7)")
         self.why_button.setCheckable(True)
         set_role(self.why_button, "band")
-        self.why = WhyPanel(desk, theme, self)
-        self.why.hide()
         self._body = QFrame(self)
         self._lay_out()
         for dial in self.dials.values():
@@ -150,26 +146,12 @@ class Dials(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(self._body)
-        column.addWidget(self.why)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def set_folded(self, folded: bool) -> None:
         """Fold the dials away, all but the line of effects, or show them."""
         self._body.setVisible(not folded)
-        self.why.setVisible(not folded and self.why_button.isChecked())
         self.fold_button.setText("▴" if folded else "▾")
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Keep the explanation within the window."""
-        super().resizeEvent(event)
-        window = self.window()
-        if window is not None:
-            self.why.fit(window.height())
-
-    def set_why(self, shown: bool) -> None:
-        """Show or hide why the figures are what they are."""
-        self.why_button.setChecked(shown)
-        self.why.setVisible(shown and not self.is_folded)
 
     @property
     def is_folded(self) -> bool:
@@ -254,13 +236,14 @@ class Dials(QWidget):
             parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
         else:
             count = int(((division.parent_row == division.position[item.id]) & division.on).sum())
-            parts = [f"pool in {pool}" if pool_id else "pool", f"{count} members on"]
+            parts = [f"pool in {pool}" if pool_id else "pool", f"{count} member{'s' if count != 1 else ''} on"]
             parts += [item.owner] if item.owner else []
         width = self._theme.px(_MIDDLE)
         metrics = self._theme.metrics(15, bold=True)
         self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
         self._name.setToolTip(item.label)
-        place = " · ".join(parts)
+        # A line breaks between facts, never before the dot that stands between two.
+        place = "\u00a0· ".join(part.replace(" ", "\u00a0") for part in parts)
         self._place.setText(place)
         self._place.setToolTip(place)
         row = division.position[item.id]
@@ -339,11 +322,13 @@ class Dials(QWidget):
                 f", holds {figure_with_unit(surplus, unit)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
             )
             return f"gets all it wants{held}"
+        idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
+        apart = f", holds {figure_with_unit(idle, unit)} idle" if idle > 0.01 * max(wanted, 1) else ""
         what = "the CPU" if name == "cpu" else "the memory"
         cause = causes_of(self._desk.look.division, name).word(row)
         lacks = f"lacks {figure_with_unit(unmet, unit)}"
         why = f": {cause}" if cause else ""
-        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}{why}"
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}{why}{apart}"
 
     def enter(self) -> None:
         """Go to the first setting of what is selected, unfolding the dials if need be."""

@@ -15,19 +15,22 @@ from ruvex.plan import EditError
 class OfferButton(QPushButton):
     """Offers one step."""
 
-    def __init__(self, desk: Desk, theme: Theme, step: Step, text: str, figure: str, parent: QWidget) -> None:
+    def __init__(
+        self, desk: Desk, theme: Theme, step: Step, text: str, figure: str, parent: QWidget, *, below: str = ""
+    ) -> None:
         super().__init__(parent)
+        self._below = below
         self._desk, self._theme, self.step = desk, theme, step
         self._label, self._figure = text, figure
-        self.setAccessibleName(f"{figure} {text}".strip())
-        self.setToolTip(f"{figure}  {text}\nPoint at it to see what it would do; press it to do it.".strip())
+        self.setAccessibleName(f"{figure} {text}{f', {below}' if below else ''}".strip())
+        self.setToolTip(f"{figure}  {text}\n{below}\nPoint at it to see what it would do; press it to do it.".strip())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(theme.px(22))
+        self.setFixedHeight(theme.px(40 if below else 24))
         self.clicked.connect(self._on_clicked)
 
     def text(self) -> str:
         """Give what is offered."""
-        return f"{self._figure} {self._label}".strip()
+        return f"{self._figure} {self._label}{f', {self._below}' if self._below else ''}".strip()
 
     def _preview(self) -> None:
         try:
@@ -74,17 +77,22 @@ class OfferButton(QPushButton):
         painter = QPainter(self)
         active = self.hasFocus() or self.underMouse()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colours.ink if active else colours.line, 1.6 if active else 1))
+        painter.setPen(QPen(colours.ink if active else colours.edge, 1.6 if active else 1))
         painter.setBrush(colours.field if active else colours.panel)
         painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 4, 4)
-        x = theme.px(8)
-        if self._figure:
-            face = theme.face(12, bold=True)
-            painter.setPen(colours.ink)
-            face.draw_right(painter, x + theme.px(66), 0, self.height(), self._figure)
-            x += theme.px(74)
-        face = theme.face(12)
+        x, right = theme.px(10), self.width() - theme.px(10)
+        half = self.height() / 2 if self._below else float(self.height())
+        bold, face = theme.face(12, bold=True), theme.face(12)
         painter.setPen(colours.ink)
-        label = face.metrics.elidedText(self._label, Qt.TextElideMode.ElideRight, self.width() - x - theme.px(6))
-        face.draw(painter, x, 0, self.height(), label)
+        if self._figure:
+            bold.draw_right(painter, right, theme.px(1), half, self._figure)
+            right -= round(bold.width(self._figure)) + theme.px(8)
+        strong = bold if self._below else face
+        label = strong.metrics.elidedText(self._label, Qt.TextElideMode.ElideRight, right - x)
+        strong.draw(painter, x, theme.px(1), half, label)
+        if self._below:
+            painter.setPen(colours.muted)
+            room = self.width() - 2 * x
+            told = face.metrics.elidedText(self._below, Qt.TextElideMode.ElideRight, room)
+            face.draw(painter, x, half - theme.px(1), half, told)
         painter.end()

@@ -91,7 +91,11 @@ def row_story(desk: Desk, item_id: str) -> str:
 def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[str]:
     division = desk.look.division
     r, unit = division.of(name), desk.units.of(name, item_id)
-    parts = [f"gets {figure_with_unit(float(r.delivered[row]), unit)}"]
+    held = max(0.0, float(r.delivered[row] + r.unmet[row] - r.wanted[row]))
+    apart = (
+        f" and holds {figure_with_unit(held, unit)} more, idle" if held > 0.005 * max(1.0, float(r.wanted[row])) else ""
+    )
+    parts = [f"gets {figure_with_unit(float(r.delivered[row]) - held * bool(apart), unit)}{apart}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
     if r.unmet[row] > 0:
         cause = causes_of(division, name).word(row)

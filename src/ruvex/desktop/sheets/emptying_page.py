@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -38,7 +39,7 @@ class EmptyingPage(Page):
         self._hint = QLabel(_HINT, self)
         self._hint.setWordWrap(True)
         set_role(self._hint, "muted")
-        self.hosts = QComboBox(self)
+        self.hosts = Chooser(self)
         self.hosts.setAccessibleName("Host to empty")
         self.hosts.activated.connect(lambda _index: self._show())
         self.going = PlainList(theme, "Who goes where", self)

@@ -8,8 +8,9 @@ from typing import Any, Final
 
 from pydantic import BaseModel
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -203,7 +204,7 @@ class Form(QWidget):
         self._theme, self._specs = theme, {field.key: field for field in fields}
         self.fields: dict[str, SettingField] = {}
         self.boxes: dict[str, QCheckBox] = {}
-        self.choosers: dict[str, QComboBox] = {}
+        self.choosers: dict[str, Chooser] = {}
         self._labels: list[tuple[QLabel, bool]] = []
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -258,7 +259,7 @@ class Form(QWidget):
         column.setSpacing(1)
         label = QLabel(field.name, both)
         self._labels.append((label, False))
-        chooser = self.choosers[field.key] = QComboBox(both)
+        chooser = self.choosers[field.key] = Chooser(both)
         chooser.setAccessibleName(field.name)
         label.setBuddy(chooser)
         self.offer(field.key, field.choices)

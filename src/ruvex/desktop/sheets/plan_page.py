@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton
 
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.bank_section import BankSection
@@ -51,7 +52,7 @@ class PlanPage(ItemPage):
         self.name.typed.connect(lambda _key, text: self._on_named(text))
         self._column.addWidget(self.name)
         self._head = QLabel("Host", self)
-        self.hosts = QComboBox(self)
+        self.hosts = Chooser(self)
         self.hosts.setAccessibleName("Host")
         self.hosts.activated.connect(self._on_chosen)
         self.add_button, self.remove_button = QPushButton("Add", self), QPushButton("Remove", self)

@@ -12,6 +12,7 @@ from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 
 _WIDTH: Final = 348
+_ROOMY: Final = 392
 _WIDE: Final = 610
 
 
@@ -25,8 +26,8 @@ class Page(QWidget):
     """
 
     titled = pyqtSignal(str)
-    wide = False
-    """Whether it needs more room than a form: a table does."""
+    wide = roomy = False
+    """Whether it needs more room than a form, as a table does, or a little more, as sentences do."""
 
     @property
     def title(self) -> str:
@@ -54,9 +55,12 @@ class SideSheet(QFrame):
     -------
     closed()
         The sheet was closed by the person.
+    page_changed()
+        Another page shows, or none.
     """
 
     closed = pyqtSignal()
+    page_changed = pyqtSignal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -98,20 +102,30 @@ class SideSheet(QFrame):
             page.titled.connect(self._title.setText)
             self._scroll.setWidget(page)
             self._fit()
+            self.to_top()
         page.show()
         page.style_anew()
         page.enter()
         self._title.setText(page.title)
         self.setAccessibleName(page.title)
         self.show()
+        self.page_changed.emit()
 
     def _fit(self) -> None:
-        is_wide = self.page is not None and self.page.wide
-        self.setFixedWidth(self._theme.px(_WIDE if is_wide else _WIDTH))
+        page = self.page
+        wide = _WIDTH if page is None else _WIDE if page.wide else _ROOMY if page.roomy else _WIDTH
+        self.setFixedWidth(self._theme.px(wide))
+
+    def to_top(self) -> None:
+        """Show the page from its beginning: it is about something else now."""
+        bar = self._scroll.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(0)
 
     def close_sheet(self) -> None:
         """Close the sheet."""
         self.hide()
+        self.page_changed.emit()
         self.closed.emit()
 
     def shows(self, page: Page) -> bool:

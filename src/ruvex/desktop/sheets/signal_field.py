@@ -9,8 +9,9 @@ import numpy as np
 from pydantic import BaseModel
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
@@ -329,7 +330,7 @@ class SignalField(QWidget):
         self._signal: Signal = 0.0
         self._label = QLabel(name, self)
         set_role(self._label, "muted")
-        self.chooser = QComboBox(self)
+        self.chooser = Chooser(self)
         self.chooser.setAccessibleName(f"{name}: form")
         for form, text in _FORMS:
             self.chooser.addItem(text, form)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.advise import amount_to_split, split_among
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -46,7 +47,7 @@ class SplitPage(Page):
         set_role(self._hint, "muted")
         self._amounts = QLabel(self)
         self._amounts.setWordWrap(True)
-        self.kind = QComboBox(self)
+        self.kind = Chooser(self)
         self.kind.setAccessibleName("What the parts become")
         for value, text in _KINDS:
             self.kind.addItem(text, value)

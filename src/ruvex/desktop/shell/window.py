@@ -33,6 +33,7 @@ from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
 from ruvex.desktop.shell.views import VIEWS
@@ -43,6 +44,7 @@ from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
 from ruvex.desktop.state.moving import guests_on
 from ruvex.desktop.state.preferences import Preferences
+from ruvex.desktop.state.steps import Step
 from ruvex.desktop.state.units import CHOICES
 from ruvex.plan import Pool, UnitError, format_time, parse_time
 
@@ -104,6 +106,7 @@ class Window(QMainWindow):
             ActionName.PLACEMENT: PlacementPage(desk, theme),
             ActionName.EMPTY_HOST: EmptyingPage(desk, theme),
             ActionName.EVENTS: EventsPage(desk, self.events, theme),
+            ActionName.WHY: WhyPage(desk, theme),
             ActionName.LOG: LogPage(desk, theme),
             ActionName.SUMMARY: SummaryPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
@@ -201,7 +204,6 @@ class Window(QMainWindow):
             ActionName.CPU_UNIT: lambda: units.next("cpu"),
             ActionName.MEMORY_UNIT: lambda: units.next("memory"),
             ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
-            ActionName.WHY: lambda: self.dials.set_why(not self.dials.why.isVisible()),
             ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
             ActionName.LOOK_LIGHT: lambda: self._set_look("light"),
             ActionName.LOOK_DARK: lambda: self._set_look("dark"),
@@ -222,7 +224,8 @@ class Window(QMainWindow):
             view.dials_asked.connect(self.dials.enter)
             view.asked.connect(partial(self.show_view, spec.name))
         self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
-        self.dials.why_button.clicked.connect(lambda checked: self.dials.set_why(checked))
+        self.dials.why_button.clicked.connect(self.actions_by_name[ActionName.WHY].trigger)
+        self.sheet.page_changed.connect(self._on_page_changed)
         self.head.host_wanted.connect(self._on_new_host)
         self.editor.told.connect(self._tell)
         self.sheet.closed.connect(lambda: self.view.setFocus())
@@ -230,6 +233,8 @@ class Window(QMainWindow):
         self.desk.document.named.connect(self._on_named)
         self.desk.selection.changed.connect(self._on_selection_changed)
         self.desk.trial.refused_changed.connect(self._on_refused_changed)
+        self.desk.trial.mend_offered.connect(self._on_mend_offered)
+        self.editor.host_busy.connect(self._on_host_busy)
         self.desk.document.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
@@ -249,6 +254,9 @@ class Window(QMainWindow):
             self.sheet.open(page)
             page.setFocus()
 
+    def _on_page_changed(self) -> None:
+        self.dials.why_button.setChecked(self.sheet.shows(self.pages[ActionName.WHY]))
+
     def _page(self, name: ActionName) -> Page:
         if name is ActionName.SETTINGS:
             item, host = self.desk.selection.item, self.desk.selection.host
@@ -263,6 +271,7 @@ class Window(QMainWindow):
             page = self._page(ActionName.SETTINGS)
             if not self.sheet.shows(page):
                 self.sheet.open(page)
+            self.sheet.to_top()
 
     def _on_new_host(self) -> None:
         self.sheet.open(self.plan_page)
@@ -294,6 +303,16 @@ class Window(QMainWindow):
             ]
         if entries:
             self.command_box.open(entries, lambda _text: ())
+
+    def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
+        self.notice.tell(text, ((label, partial(self.desk.trial.make, step)), ("Leave it as it was", lambda: None)))
+
+    def _on_host_busy(self, host: str, text: str) -> None:
+        def find_others() -> None:
+            self.desk.selection.select(host)
+            self.sheet.open(self.pages[ActionName.EMPTY_HOST])
+
+        self.notice.tell(text, (("Find them other hosts", find_others), ("Leave it", lambda: None)))
 
     def _on_refused_changed(self) -> None:
         if self.desk.trial.refused is None and self.focusWidget() in (None, self.refusal.close_button):
@@ -339,7 +358,8 @@ class Window(QMainWindow):
         geometry = self.saveGeometry().toBase64().data().decode("ascii")
         units = self.desk.units
         return {
-            "geometry": geometry, "dials_folded": self.dials.is_folded, "why": self.dials.why_button.isChecked(),
+            "geometry": geometry, "dials_folded": self.dials.is_folded,
+            "why": self.sheet.shows(self.pages[ActionName.WHY]),
             "units": {name: units.chosen(name) for name in CHOICES},
             "views": {name: view.arrangement() for name, view in self.views.items()},
         }  # fmt: skip
@@ -355,7 +375,8 @@ class Window(QMainWindow):
             of_view = kept.get(name) if isinstance(kept, dict) else None
             view.arrange(of_view if isinstance(of_view, dict) else {})
         self.dials.set_folded(layout.get("dials_folded") is True)
-        self.dials.set_why(layout.get("why") is True)
+        if layout.get("why") is True:
+            self.sheet.open(self.pages[ActionName.WHY])
 
     def _close_now(self) -> None:
         self._may_close = True

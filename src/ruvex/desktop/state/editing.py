@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.moving import guests_meant, move_step
+from ruvex.desktop.state.moving import guests_meant, guests_on, move_step
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.exchange import guests_from_table, table_of_guests
 from ruvex.plan import (
@@ -43,12 +43,15 @@ class Editor(QObject):
     -------
     told(text)
         Something is to be known that a row does not show, such as who would wait.
+    host_busy(host, text)
+        A host cannot go because of who is on it.
     naming(item_id)
         Something new stands there and may be given a name.
     """
 
     told = pyqtSignal(str)
     naming = pyqtSignal(str)
+    host_busy = pyqtSignal(str, str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -165,13 +168,21 @@ class Editor(QObject):
             self._desk.document.named.emit()
 
     def delete(self) -> None:
-        """Remove what is selected; what a removed pool held moves up."""
+        """Remove what is selected, a host too; what a removed pool held moves up."""
+        if self._desk.selection.host is not None:
+            self.delete_host(self._desk.selection.host.id)
+            return
         ids = self._desk.selection.ids
         if ids:
             self._make(Step(f"delete {self._named(ids)}", lambda plan: remove_items(plan, ids), ids))
 
     def delete_host(self, host: str) -> None:
-        """Remove a host."""
+        """Remove a host; where guests are on it and others could take them, that is offered first."""
+        guests = guests_on(self._desk, host)
+        if guests and len(self._desk.document.plan.hosts) > 1:
+            count = "a guest is" if len(guests) == 1 else f"{len(guests)} guests are"
+            self.host_busy.emit(host, f"{count.capitalize()} on {self._named([host])}; they go to other hosts first.")
+            return
         self._make(Step(f"delete {self._named([host])}", lambda plan: remove_items(plan, [host]), (host,)))
 
     def move_to(self, pool: str | None) -> None:

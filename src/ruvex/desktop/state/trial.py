@@ -8,14 +8,14 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ruvex.advise import DayShift
+from ruvex.advise import DayShift, moved_along
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
 from ruvex.divide import Division, Shifts, divide, shifts_by_guest
-from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting
+from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting, setting_word
 from ruvex.promise import claims_of, refusal_between
 
 
@@ -62,12 +62,15 @@ class Trial(QObject):
         ``effect`` is new: a step is being tried, was made, undone or given up.
     refused_changed()
         ``refused`` is another one.
+    mend_offered(text, label, step)
+        What was just tried cannot be, why; and a step that does it by changing something else too.
     not_accepted(text)
         What was just tried cannot be, and why; empty when something else was accepted.
     """
 
     effect_changed = pyqtSignal()
     refused_changed = pyqtSignal()
+    mend_offered = pyqtSignal(str, str, object)
     not_accepted = pyqtSignal(str)
 
     def __init__(
@@ -150,8 +153,20 @@ class Trial(QObject):
             self.give_up()
             if isinstance(error, PromiseRefusedError):
                 self.refuse(error)
+            elif step.changes:
+                self._offer_along(step, error)
             raise
         self.keep()
+
+    def _offer_along(self, step: Step, error: EditError) -> None:
+        """Offer to move along the bound that stands in the way, so that the order of typing does not matter."""
+        wider = moved_along(self._document.plan, step.changes)
+        if wider is None:
+            return
+        change, old = wider[0][1], step.changes[0][1]
+        names = [setting_word(key) for key in change if key not in old]
+        text = f"{step.text}, {' and '.join(names)} with it"
+        self.mend_offered.emit(str(error), f"Move {' and '.join(names)} along", settings_step(text, wider))
 
     def keep(self) -> None:
         """Make the step that is being tried: in the play that is under way, or else in the plan."""

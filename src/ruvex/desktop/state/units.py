@@ -69,6 +69,10 @@ class Units(QObject):
         choices = CHOICES[resource]
         self.choose(resource, choices[(choices.index(self._chosen[resource]) + 1) % len(choices)])
 
+    def is_of_own(self, resource: Resource) -> bool:
+        """Whether figures are parts of what each guest's own vCPUs could use."""
+        return self._chosen[resource] == OF_OWN and bool(self._look.plan.hosts)
+
     def common(self, resource: Resource) -> Unit:
         """Give the unit for figures of several guests together, such as axes and sums."""
         chosen = self._chosen[resource]

@@ -146,7 +146,9 @@ class RowPainter:
         theme = self._theme
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         middle = right if columns.is_narrow else left + (right - left) * 46 // 100
-        delivered, unmet = bar.delivered, bar.unmet
+        # What is held though idle is no part of what is wanted: with it the two figures would not fit each other.
+        unmet = bar.unmet
+        delivered = bar.promised + bar.won if unmet > 0 else bar.delivered
         is_hurt = unmet >= 0.005 * max(1.0, self.wanted(name, row))
         unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)

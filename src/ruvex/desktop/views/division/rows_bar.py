@@ -87,6 +87,4 @@ class RowsBar(ToolRow):
         for number, button in enumerate(self.by_buttons):
             button.setChecked(butterfly.by_host == bool(number))
             button.setProperty("absent", not (has_several or butterfly.by_host))
-            if not has_several and not butterfly.by_host:
-                button.hide()
         self._fit()

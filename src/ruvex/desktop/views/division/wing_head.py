@@ -173,9 +173,11 @@ class WingHead(QWidget):
         half, unit = theme.px(30), self._desk.units.common(name)
         ticks = [0.0, *axis.ticks]
         for tick in ticks:
-            text = format_number(tick / unit.per, 0 if axis.step >= unit.per * (1 - 1e-9) else 2)
-            if tick == ticks[-1] and tick > 0:
-                text += f" {unit.name}"
+            if self._desk.units.is_of_own(name):
+                text = f"{tick:.0f} %"
+            else:
+                text = format_number(tick / unit.per, 0 if axis.step >= unit.per * (1 - 1e-9) else 2)
+                text += f" {unit.name}" if tick == ticks[-1] and tick > 0 else ""
             place = QRectF(axis.x(tick) - half, top, 2 * half, height)
             face.draw_centred(painter, place, text)
         self._paint_heading(painter, name)

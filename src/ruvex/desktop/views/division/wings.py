@@ -78,6 +78,9 @@ class WingField(RowField):
                 else (columns.memory_zero, columns.memory_end, binary_step)
             )
             r = division.of(name)
+            if self._desk.units.is_of_own(name):
+                self.axes[name] = self._own_percents(name, zero, end)
+                continue
             unit = self._desk.units.common(name)
             tallest = (r.delivered + r.unmet, r.claim)
             if self.by_host:
@@ -94,13 +97,32 @@ class WingField(RowField):
         self._held_for = (self.by_host, division.ids)
         self.axes_changed.emit()
 
+    def _own_percents(self, name: Resource, zero: float, end: float) -> Axis:
+        """Give the axis in percent of each row's own vCPUs: the same lines mean the same part of every guest."""
+        r, top = self._desk.look.division.of(name), 100.0
+        for row in range(r.wanted.size):
+            per = self._desk.units.of(name, self._desk.look.division.ids[row]).per
+            top = max(top, float(r.delivered[row] + r.unmet[row]) / per)
+        most = max(1, min(_MOST_TICKS, int(abs(end - zero) / self._theme.px(_TICK_ROOM))))
+        return Axis(zero, end, top * _AXIS_AIR, decimal_step(top, most))
+
     def axes_of(self, row: Row) -> Mapping[Resource, Axis]:
         """Give the axes along which the bars of a row are drawn."""
-        if self.axis_mode != "own" or row.is_place:
+        if row.is_place:
             return self.axes
+        if self.axis_mode != "own":
+            return {name: self._scaled(name, row) for name in self.axes}
         own: dict[Resource, Axis] = {}
         for name, axis in self.axes.items():
             bar = self.row_painter.bar(name, row)
             top = max(self.row_painter.wanted(name, row), bar.delivered, 1.0)
             own[name] = Axis(axis.zero, axis.end, top, top / 4)
         return own
+
+    def _scaled(self, name: Resource, row: Row) -> Axis:
+        """Give the common axis for a row; in percent of own vCPUs each row's hundred is its own."""
+        axis = self.axes[name]
+        if not self._desk.units.is_of_own(name):
+            return axis
+        per = self._desk.units.of(name, row.item_id).per
+        return Axis(axis.zero, axis.end, axis.top * per, axis.step * per)

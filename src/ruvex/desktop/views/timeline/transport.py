@@ -113,7 +113,6 @@ class Transport(ToolRow):
         for name, button in self._in_play.items():
             needed = kept > 0 if name is ActionName.KEEP_EVENTS else playing.player is not None and not playing.is_over
             button.setProperty("absent", not needed)
-            button.setVisible(needed)
         self._fit()
         self._tell()
 

@@ -1,0 +1,332 @@
+"""Why it gets what it gets: the ladder, who has what it lacks, what would help, and what the guest itself sees."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from ruvex.advise import Move, ending_text, moves_for, rung_text, stop_text
+from ruvex.desktop.kit.plain_list import PlainList
+from ruvex.desktop.kit.style import set_role
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.offer_button import OfferButton
+from ruvex.desktop.sheets.ladder_lines import LadderLine, LadderLines
+from ruvex.desktop.sheets.side_sheet import Page
+from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
+from ruvex.desktop.state.steps import settings_step
+from ruvex.desktop.state.units import Unit
+from ruvex.divide import Division, Ladder, Shifts, ladder_of, looks_same, who_has_it
+from ruvex.plan import RESOURCES, Guest, Plan, Resource, find_item, format_time
+
+_MOST_NAMED: Final = 3
+_MOST_OFFERS: Final = 4
+_MOST_HURT: Final = 12
+_SUBJECT: Final = "why"
+
+_Answer = tuple[Mapping[Resource, Shifts], Mapping[Resource, Sequence[Move]]]
+
+
+class _Side(QWidget):
+    """What there is to say of one resource.
+
+    Attributes
+    ----------
+    ladder, having, offers
+        The steps of the figure; who has what is missing; what would help.
+    """
+
+    def __init__(self, resource: Resource, desk: Desk, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._resource, self._desk, self._theme = resource, desk, theme
+        self._title, self._sum = QLabel(NAME[resource], self), QLabel(self)
+        set_role(self._sum, "muted")
+        self.ladder = LadderLines(theme, self)
+        self.having, self._help = QLabel(self), QLabel("What would help", self)
+        self.having.setWordWrap(True)
+        self.having.setTextFormat(Qt.TextFormat.PlainText)
+        self.offers: list[OfferButton] = []
+        head = QGridLayout()
+        head.addWidget(self._title, 0, 0)
+        head.addWidget(self._sum, 0, 1, Qt.AlignmentFlag.AlignRight)
+        head.setColumnStretch(0, 1)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(4)
+        self._column.addLayout(head)
+        for widget in (self.ladder, self.having, self._help):
+            self._column.addWidget(widget)
+
+    def show_ladder(self, division: Division, item: str) -> None:
+        """Show the steps of what is selected."""
+        unit = self._desk.units.of(self._resource, item)
+        ladder = ladder_of(division, item, self._resource)
+        top_pool = int(division.top_pool[division.position[item]])
+        colours = self._theme.bar_colours(None if top_pool < 0 else top_pool)
+        self.ladder.show_lines(ladder_steps(ladder, division.site.plan, unit), colours)
+        used = ladder.delivered - ladder.held
+        of = f" of {figure_with_unit(ladder.wanted, unit)}" if ladder.stops else f" {unit.name}"
+        self._sum.setText(f"{figure(used, unit)}{of}")
+
+    def show_answer(self, having: Shifts | None, moves: Sequence[Move]) -> None:
+        """Show who has what is missing, and what would help."""
+        desk, unit = self._desk, self._desk.units.common(self._resource)
+        labels = {guest.id: guest.label for guest in desk.look.plan.guests}
+        ids = desk.look.division.ids
+        told = ""
+        if having is not None:
+            pairs = zip(having.rows[:_MOST_NAMED].tolist(), having.amounts.tolist(), strict=False)
+            named = [f"{labels[ids[row]]} {figure(-amount, unit)}" for row, amount in pairs]
+            more = having.rows.size - _MOST_NAMED
+            told = f"Who has it: {', '.join(named)}" + (f" and {more} more" if more > 0 else "")
+        self.having.setText(told)
+        self.having.setVisible(bool(told))
+        for offer in self.offers:
+            self._column.removeWidget(offer)
+            offer.hide()
+            offer.deleteLater()
+        self.offers = [self._offer(move, labels) for move in moves[:_MOST_OFFERS]]
+        for offer in self.offers:
+            self._column.addWidget(offer)
+        self._help.setVisible(bool(moves))
+
+    def _offer(self, move: Move, labels: Mapping[str, str]) -> OfferButton:
+        desk, unit = self._desk, self._desk.units.common(self._resource)
+        paying = [f"{labels[guest]} {figure(amount, unit)}" for guest, amount in move.losses[:2]]
+        more = f" and {len(move.losses) - 2} more" if len(move.losses) > 2 else ""
+        paid = f"{', '.join(paying)}{more} {'pays' if len(move.losses) == 1 else 'pay'}" if paying else "nobody pays"
+        item = desk.selection.item
+        label = item.label if item is not None else ""
+        step = settings_step(f"{label}: {move.text}", move.changes)
+        gain = figure_with_unit(move.gain, unit, signed=True)
+        return OfferButton(desk, self._theme, step, move.text, gain, self, below=paid)
+
+    def style_anew(self) -> None:
+        """Take fonts from the theme."""
+        for label in (self._title, self._help):
+            label.setFont(self._theme.font(12.5, bold=True))
+        for label in (self._sum, self.having):
+            label.setFont(self._theme.font(12))
+        self.ladder.updateGeometry()
+
+
+def ladder_steps(ladder: Ladder, plan: Plan, unit: Unit) -> list[LadderLine]:
+    """Give the steps of a ladder: what it has, their sum, what keeps back the rest, and up to what is wanted."""
+
+    def amount(value: float) -> str:
+        return figure_with_unit(value, unit)
+
+    lines, level = [], 0.0
+    for i, rung in enumerate(ladder.rungs):
+        sign = "+" if i and rung.amount > 0 else ""
+        low, high = sorted((level, level + rung.amount))
+        lines.append(
+            LadderLine(sign + figure(rung.amount, unit), rung_text(ladder, rung, amount, plan), low, high, "has")
+        )
+        level += rung.amount
+    lines.append(LadderLine(figure(ladder.delivered, unit), "delivered", 0.0, ladder.delivered, "sum"))
+    level = ladder.delivered
+    if ladder.held > 0 and ladder.stops:
+        lines.append(
+            LadderLine(f"−{figure(ladder.held, unit)}", "of it held, though idle", level - ladder.held, level, "has")
+        )
+        level -= ladder.held
+    for stop in ladder.stops:
+        lines.append(
+            LadderLine(
+                f"+{figure(stop.amount, unit)}", stop_text(ladder, stop, plan), level, level + stop.amount, "lacks"
+            )
+        )
+        level += stop.amount
+    if ladder.stops:
+        lines.append(LadderLine(figure(ladder.wanted, unit), "wanted", level, level, "sum"))
+    else:
+        lines.append(LadderLine("", ending_text(ladder, plan), level, level, "told"))
+    return lines
+
+
+class WhyPage(Page):
+    """Explains the figures of what is selected; only while it shows.
+
+    Attributes
+    ----------
+    sides
+        One for each resource.
+    hurt
+        While no guest or pool is selected, those that lack most.
+    inside
+        What the guest itself sees.
+    answered_for
+        The id whose offers show, None while they are looked for.
+    """
+
+    roomy = True
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__()
+        self._desk, self._theme = desk, theme
+        self.answered_for: str | None = None
+        self._shown: tuple[Division, str | None] = (desk.look.division, None)
+        self._asked: tuple[object, ...] = ()
+        self._hint = QLabel(self)
+        self._hint.setWordWrap(True)
+        set_role(self._hint, "muted")
+        self.hurt = PlainList(theme, "Who lacks most", self)
+        self.hurt.opened.connect(desk.selection.select)
+        self.hurt.chosen.connect(desk.selection.select)
+        self.sides = {name: _Side(name, desk, theme, self) for name in RESOURCES}
+        self._inside_title, self.inside = QLabel("As the guest sees it", self), QLabel(self)
+        self.inside.setWordWrap(True)
+        set_role(self.inside, "muted")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(10)
+        for widget in (self._hint, self.hurt, *self.sides.values(), self._inside_title, self.inside):
+            column.addWidget(widget)
+        column.addStretch(1)
+        desk.look.changed.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_changed)
+        desk.units.changed.connect(self._on_changed)
+
+    @property
+    def title(self) -> str:
+        """Name what is explained, and the look."""
+        item, look = self._desk.selection.item, self._desk.look
+        name = item.label if item is not None else "who lacks most"
+        mode = "played" if look.is_played else "settled"
+        return f"Why  {name}, {mode} at {format_time(look.plan.moment)}"
+
+    def enter(self) -> None:
+        """Explain what is selected now."""
+        self._shown = (self._shown[0], None)
+        self._explain()
+
+    def _on_changed(self) -> None:
+        if self.isVisible():
+            self._explain()
+
+    def _explain(self) -> None:
+        division, item = self._desk.look.division, self._desk.selection.current
+        (was, was_item), self._shown = self._shown, (division, item)
+        is_there = item is not None and bool(division.on[division.position[item]])
+        for side in self.sides.values():
+            side.setVisible(is_there)
+        self.hurt.setVisible(not is_there and item is None)
+        guest = self._desk.selection.item
+        has_inside = is_there and isinstance(guest, Guest)
+        self._inside_title.setVisible(has_inside)
+        self.inside.setVisible(has_inside)
+        if item is None:
+            self._show_hurt(division)
+        elif not is_there:
+            self._hint.setText("It is powered off, and takes no part.")
+        else:
+            self._hint.setText(self._what_is_tried())
+            is_moving = self._desk.look.before is not None and was.ids is division.ids and was_item == item
+            for name, side in self.sides.items():
+                # A dial that is on its way mostly leaves the other resource as it is.
+                if not (is_moving and looks_same(was.of(name), division.of(name))):
+                    side.show_ladder(division, item)
+            if isinstance(guest, Guest):
+                self.inside.setText("\n".join(inside_lines(self._desk, guest, division)))
+        self._hint.setVisible(bool(self._hint.text()))
+        self.titled.emit(self.title)
+        # While something is tried, who has it and what would help stand still: they are about the plan as it is, and
+        # an offer that is pointed at must not move away from under the pointer.
+        if self._desk.look.before is None:
+            self._ask()
+
+    def _what_is_tried(self) -> str:
+        step = self._desk.trial.step
+        return f"As it would be with: {step.text}." if self._desk.look.before is not None and step is not None else ""
+
+    def _show_hurt(self, division: Division) -> None:
+        host, plan = self._desk.selection.host, self._desk.look.plan
+        lacking: dict[int, list[str]] = {}
+        parts: dict[int, float] = {}
+        for name in RESOURCES:
+            r, unit = division.of(name), self._desk.units.common(name)
+            for row in range(len(division.ids)):
+                wanted, unmet = float(r.wanted[row]), float(r.unmet[row])
+                if not r.is_guest[row] or unmet <= 0.005 * max(1.0, wanted):
+                    continue
+                if host is not None and division.host_of(row) != host.id:
+                    continue
+                what = NAME[name] if name == "cpu" else name
+                got = figure(wanted - unmet, unit)
+                lacking.setdefault(row, []).append(f"{got} of {figure_with_unit(wanted, unit)} {what}")
+                parts[row] = max(parts.get(row, 0.0), unmet / wanted)
+        worst = sorted(lacking, key=lambda row: -parts[row])[:_MOST_HURT]
+        where = f"on {host.label} " if host is not None else ""
+        text = f"Nobody {where}lacks anything at this moment." if not worst else (
+            f"{len(lacking)} guests {where}lack something; those that lack the largest part of it come first."
+            " Choose one to see why."
+        )  # fmt: skip
+        self._hint.setText(text)
+        ids = [division.ids[row] for row in worst]
+        labels = [plan.guests[plan.guest_index[guest]].label for guest in ids]
+        texts = [f"{label}: {' and '.join(lacking[row])}" for label, row in zip(labels, worst, strict=True)]
+        self.hurt.show_lines(list(zip(ids, texts, strict=True)))
+        self.hurt.setVisible(bool(worst))
+
+    def _ask(self) -> None:
+        item, site, division = self._desk.selection.current, self._desk.look.site, self._desk.look.division
+        question = (site, item, self._desk.units.chosen("cpu"), self._desk.units.chosen("memory"))
+        if question == self._asked:
+            return  # an offer was only looked at: what is offered must not move under the pointer
+        self._asked, self.answered_for = question, None
+        if item is None or not division.on[division.position[item]]:
+            self._desk.background.drop(_SUBJECT)
+            for side in self.sides.values():
+                side.show_answer(None, ())
+            return
+
+        def work() -> _Answer:
+            return who_has_it(site, division, item), moves_for(site, division, item)
+
+        def show(answer: _Answer | None, problem: Exception | None) -> None:
+            if problem is not None:
+                raise problem
+            if answer is not None and question == self._asked:
+                having, moves = answer
+                self.answered_for = item
+                for name, side in self.sides.items():
+                    side.show_answer(having.get(name), moves[name])
+
+        self._desk.background.run(_SUBJECT, work, show)
+
+    def style_anew(self) -> None:
+        """Take fonts from the theme."""
+        self._inside_title.setFont(self._theme.font(12.5, bold=True))
+        for label in (self._hint, self.inside):
+            label.setFont(self._theme.font(12))
+        self.hurt.style_anew()
+        for side in self.sides.values():
+            side.style_anew()
+
+
+def inside_lines(desk: Desk, guest: Guest, division: Division) -> list[str]:
+    """Tell what the guest's own system shows, so that figures from inside and outside can be told apart."""
+    row, layers, plan = division.position[guest.id], division.layers, division.site.plan
+    unit = desk.units.of("memory", guest.id)
+    lines = [f"It believes it has {figure_with_unit(float(layers.visible[row]), unit)} of memory."]
+    host = division.host_of(row)
+    there = find_item(plan, host) if host is not None else None
+    speed = guest.vcpus * float(getattr(there, "mhz", 0.0))
+    wanted, got = float(division.cpu.wanted[row]), float(division.cpu.delivered[row])
+    if speed > 0:
+        busy = f"Its vCPUs look {percent(min(wanted, speed), speed)} busy to it"
+        waits = 1 - got / wanted if wanted > 0 else 0.0
+        lines.append(f"{busy}; {percent(waits, 1.0)} of that it only waits." if waits > 0.005 else f"{busy}.")
+    working = float(layers.working[row])
+    lost = float(layers.self_paged[row]) + float(layers.squeezed[row]) + float(layers.spilled[row])
+    if working > 0 and min(lost, working) > 0.005 * working:
+        own = float(layers.self_paged[row]) > 0
+        why = "to its own disk" if own else "and it cannot see why: its system knows nothing of it"
+        lines.append(f"Up to {percent(min(lost, working), working)} of its work waits for pages that went away, {why}.")
+    else:
+        lines.append("None of its work waits for pages that went away.")
+    return lines
