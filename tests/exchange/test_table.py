@@ -8,7 +8,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.exchange import guests_from_table, table_of_guests
+from ruvex.exchange import cells_of, guests_from_cells, guests_from_table, headings_of, table_of_guests
 from ruvex.plan import Guest, Plan, PlanError, add_items
 from tests.builders import HOST, plan_of
 from tests.divide.strategies import plans
@@ -52,6 +52,63 @@ class Reading(unittest.TestCase):
         self.assertEqual({guest.pool for guest in found.guests}, {found.pools[0].id})
         add_items(self.plan, [*found.pools, *found.guests])
 
+    def test_commas_semicolons_and_tabs(self) -> None:
+        """The separator is found, whatever stands in the cells; a decimal comma stays one."""
+        for text in (
+            'name,vCPUs,memory (GiB)\r\nferry-1,4,"8,5"\r\nferry-2,2,1\r\n',
+            "\ufeffname;vCPUs;memory (GiB)\nferry-1;4;8,5\nferry-2;2;1\n",
+            "name\tvCPUs\tmemory (GiB)\nferry-1\t4\t8,5\nferry-2\t2\t1",
+        ):
+            found = guests_from_table(text, self.plan).guests
+            self.assertEqual(
+                [(g.name, g.vcpus, g.memory.size) for g in found], [("ferry-1", 4, 8704), ("ferry-2", 2, 1024)]
+            )
+
+    def test_headings_by_meaning(self) -> None:
+        """Words in another order, short forms and units behind them mean the same; nobody's word stays open."""
+        headings = headings_of(["Machine name", "max memory GB", "CPU Cores", "Status", "mem", "Berth", "Pool path"])
+        self.assertEqual(
+            [(h.unit, h.setting) for h in headings],
+            [("", "name"), ("gb", "memory.ceiling"), ("", "vcpus"), ("", "power"), ("", "memory.size"), ("", None),
+             ("", "pool")],
+        )  # fmt: skip
+
+    def test_common_words_for_on_and_off(self) -> None:
+        """Whatever a list calls it."""
+        text = rows(
+            "name | state", *(f"g-{i} | {word}" for i, word in enumerate(("Running", "stopped", "UP", "shut off")))
+        )
+        self.assertEqual([g.power for g in guests_from_table(text, self.plan).guests], ["on", "off", "on", "off"])
+
+    def test_pool_paths_nest(self) -> None:
+        """a/b is the pool b in a; what is there already is found, what is not is made once."""
+        text = rows("name | pool", "a | Sea side/Quay", "b | Sea side/quay", "c | Shore / Mail", "d | Quay")
+        found = guests_from_table(text, self.plan)
+        plan = add_items(self.plan, [*found.pools, *found.guests])
+        names = {pool.id: pool for pool in plan.pools}
+        self.assertEqual(
+            [(p.name, names[p.parent].name if p.parent else None) for p in found.pools],
+            [("Quay", "Sea side"), ("Shore", None), ("Mail", "Shore"), ("Quay", None)],
+        )
+        self.assertEqual(found.guests[0].pool, found.guests[1].pool)
+        self.assertEqual(names[found.guests[2].pool or ""].parent, found.pools[1].id)
+
+    def test_nothing_is_filled_in_unsaid(self) -> None:
+        """A working set is what is touched too; what has no column is told with what stands for it."""
+        found = guests_from_table(rows("name | working set", "a | 2"), self.plan)
+        self.assertEqual((found.guests[0].demand.working, found.guests[0].demand.touched), (2048, 2048))
+        self.assertEqual(
+            [t.replace("\u202f", " ") for t in found.usual], ["CPU demand 1.50 GHz each", "touched what it works with"]
+        )
+
+    def test_columns_can_be_assigned(self) -> None:
+        """A column that nobody foresaw is what a person says it is, and another one is left out."""
+        cells = cells_of(rows("boat | berth | memory", "ferry-1 | 3 | 8"))
+        with self.assertRaises(PlanError):
+            guests_from_cells(cells, [None, "vcpus", None], self.plan)
+        found = guests_from_cells(cells, ["name", "vcpus", None], self.plan)
+        self.assertEqual((found.guests[0].name, found.guests[0].vcpus, found.ignored), ("ferry-1", 3, ("memory",)))
+
     def test_names_stay_apart(self) -> None:
         """The same block pasted twice makes guests of further names."""
         text = rows("name", "web-1", "web-1", "Möwe")
@@ -72,7 +129,8 @@ class Reading(unittest.TestCase):
             ("", "there is nothing in it"),
             ("hello\nworld", "does not name the columns"),
             ("\x00\x01\x02", "does not name the columns"),
-            ('name\n"a', "not tab-separated"),
+            ('name\n"a', "row 2 has a quotation mark that is not closed"),
+            ('name\tpool\n"a"b\tc', "row 2 has a quotation mark"),
             ("name", "no rows below the header"),
             (rows("name | vCPUs", "a | many"), "row 2, vCPUs"),
             (rows("name | vCPUs", "a | 2.5"), "row 2, vCPUs"),

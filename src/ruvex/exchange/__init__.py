@@ -1,6 +1,21 @@
 """Other forms of a plan, in and out, and the series of a played one. No Qt."""
 
+from ruvex.exchange._cells import cells_of, cells_text
+from ruvex.exchange._headings import COLUMNS, Column, Heading, headings_of
 from ruvex.exchange._series import SERIES_SUFFIXES, write_series
-from ruvex.exchange._table import Pasted, cells_text, guests_from_table, table_of_guests
+from ruvex.exchange._table import Pasted, guests_from_cells, guests_from_table, table_of_guests
 
-__all__ = ["SERIES_SUFFIXES", "Pasted", "cells_text", "guests_from_table", "table_of_guests", "write_series"]
+__all__ = [
+    "COLUMNS",
+    "SERIES_SUFFIXES",
+    "Column",
+    "Heading",
+    "Pasted",
+    "cells_of",
+    "cells_text",
+    "guests_from_cells",
+    "guests_from_table",
+    "headings_of",
+    "table_of_guests",
+    "write_series",
+]

@@ -1,9 +1,7 @@
-"""Guests as a block of a spreadsheet: tab-separated, a header row, units in the header or in the cells."""
+"""Guests as a table of a spreadsheet: a header row, units in the header or in the cells."""
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -11,6 +9,8 @@ from typing import Any, Final
 
 from pydantic import ValidationError
 
+from ruvex.exchange._cells import cells_of, cells_text, refused
+from ruvex.exchange._headings import BY_SETTING, COLUMNS, Column, headings_of
 from ruvex.plan import (
     Guest,
     Host,
@@ -20,6 +20,8 @@ from ruvex.plan import (
     Pool,
     Problem,
     UnitError,
+    format_cpu,
+    format_memory,
     get_setting,
     parse_cpu,
     parse_json,
@@ -28,49 +30,14 @@ from ruvex.plan import (
     problems_of,
 )
 
-MAX_ROWS: Final = 10_000
-MAX_CHARACTERS: Final = 8_000_000
 _MAX_CELL: Final = 20_000
-_YES, _NO = ("on", "yes", "true", "1"), ("off", "no", "false", "0")
-_UNIT = re.compile(r"(.*?)\s*[\[(]\s*([^\])]*?)\s*[\])]\s*")
-
-
-@dataclass(frozen=True, slots=True)
-class _Column:
-    """A column of the table: its heading, the setting it holds, what its cells are, and other headings for it."""
-
-    heading: str
-    setting: str
-    kind: str
-    others: tuple[str, ...] = ()
-
-
-_COLUMNS: Final = (
-    _Column("name", "name", "text", ("guest", "machine")),
-    _Column("pool", "pool", "pool", ("resource pool",)),
-    _Column("host", "host", "host"),
-    _Column("power", "power", "power"),
-    _Column("vCPUs", "vcpus", "whole", ("vcpu", "virtual cpus")),
-    _Column("tags", "tags", "tags", ("tag",)),
-    _Column("image", "image", "text"),
-    _Column("agent", "agent", "flag"),
-    _Column("CPU reservation", "cpu.reservation", "cpu"),
-    _Column("CPU limit", "cpu.limit", "cpu"),
-    _Column("CPU shares", "cpu.shares", "number"),
-    _Column("memory mode", "memory.mode", "word", ("mode",)),
-    _Column("memory size", "memory.size", "memory", ("size", "memory")),
-    _Column("memory reservation", "memory.reservation", "memory"),
-    _Column("memory limit", "memory.limit", "memory"),
-    _Column("memory shares", "memory.shares", "number"),
-    _Column("boot size", "memory.boot", "memory", ("boot",)),
-    _Column("floor", "memory.floor", "memory"),
-    _Column("ceiling", "memory.ceiling", "memory"),
-    _Column("headroom", "memory.headroom_percent", "percent"),
-    _Column("CPU demand", "demand.cpu", "cpu", ("cpu wanted",)),
-    _Column("working set", "demand.working", "memory", ("working",)),
-    _Column("touched", "demand.touched", "memory"),
-)
+_YES: Final = ("on", "yes", "true", "1", "running", "started", "up", "active", "powered on", "enabled", "y")
+_NO: Final = (
+    "off", "no", "false", "0", "stopped", "down", "inactive", "powered off", "shut off", "shut down", "halted",
+    "suspended", "disabled", "n",
+)  # fmt: skip
 _FILE_UNIT: Final = {"cpu": "MHz", "memory": "MiB", "percent": "%"}
+_PATH = re.compile(r"\s*[/\\>]\s*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,38 +47,32 @@ class Pasted:
     Attributes
     ----------
     pools
-        Pools that its guests name and the plan does not have yet, to be added at the top.
+        Pools that its guests name and the plan does not have yet, those above before those in them.
     guests
         The guests, with ids and names that are free in the plan.
     ignored
-        Headings that mean nothing here; their columns were left out.
+        Headings whose columns were left out.
+    usual
+        What stands for settings that the table does not have, in words.
     """
 
     pools: tuple[Pool, ...]
     guests: tuple[Guest, ...]
     ignored: tuple[str, ...]
-
-
-def _plain(heading: str) -> str:
-    return " ".join(re.sub(r"[_.\-:]+", " ", heading.lower()).split())
-
-
-_BY_HEADING: Final[Mapping[str, _Column]] = {
-    _plain(name): column for column in _COLUMNS for name in (column.heading, column.setting, *column.others)
-}
+    usual: tuple[str, ...] = ()
 
 
 def guests_from_table(text: str, plan: Plan) -> Pasted:
-    """Read a block of guests as a spreadsheet copies it.
+    """Read a table of guests, its columns as their headings have them.
 
-    The first row names the columns, at least ``name``; a unit may follow in parentheses. A cell may name its own
-    unit; a bare number under a heading without one is in GHz or GiB. An empty cell leaves the setting at its
-    default. ``12 %`` of CPU is of the guest's own vCPUs.
+    The first row names the columns, at least the guests' names; a unit may follow in parentheses. A cell may name its
+    own unit; a bare number under a heading without one is in GHz or GiB. An empty cell leaves the setting at its
+    default. ``12 %`` of CPU is of the guest's own vCPUs. A pool ``a/b`` is the pool b in the pool a.
 
     Parameters
     ----------
     text
-        The cells, separated by tabs and line breaks.
+        The cells, separated by tabs, semicolons or commas.
     plan
         The plan they are for; pools and hosts are found by id or name.
 
@@ -120,53 +81,58 @@ def guests_from_table(text: str, plan: Plan) -> Pasted:
     PlanError
         The text is no such table, or cells are wrong; each problem names row and column.
     """
-    rows = _rows_of(text)
-    columns, ignored = _header(rows[0])
+    rows = cells_of(text)
+    settings = [heading.setting for heading in headings_of(rows[0])]
+    if "name" not in settings:
+        known = ", ".join(column.heading for column in COLUMNS)
+        raise refused("its first row does not name the columns", f"begin with a row of headings such as {known}")
+    return guests_from_cells(rows, settings, plan)
+
+
+def guests_from_cells(rows: Sequence[Sequence[str]], settings: Sequence[str | None], plan: Plan) -> Pasted:
+    """Read a table of guests whose columns have been assigned.
+
+    Parameters
+    ----------
+    rows
+        Its cells, the headings first.
+    settings
+        Of each column the setting it holds, None for one that is left out.
+
+    Raises
+    ------
+    PlanError
+        No column holds the names, there are no rows, or cells are wrong; each problem names row and column.
+    """
+    if "name" not in settings:
+        raise refused("no column holds the names of the guests", "say which one does")
+    headings = headings_of(rows[0])
+    columns = [(i, BY_SETTING[s], headings[i].unit) for i, s in enumerate(settings) if s is not None]
+    ignored = [h.text for h, s in zip(headings, settings, strict=True) if s is None and h.text]
     reader = _Reader(plan)
     for number, row in enumerate(rows[1:], start=2):
         if any(cell.strip() for cell in row):
             reader.read(number, row, columns)
     if reader.problems:
-        raise PlanError(reader.problems, "the pasted table")
+        raise PlanError(reader.problems, "the table")
     if not reader.guests:
-        raise _refused("there are no rows below the header", "copy the header row together with the guests' rows")
-    return Pasted(tuple(reader.new_pools.values()), tuple(reader.guests), tuple(ignored))
+        raise refused("there are no rows below the header", "take the header row together with the guests' rows")
+    there = {setting for setting in settings if setting is not None}
+    return Pasted(tuple(reader.new_pools.values()), tuple(reader.guests), tuple(ignored), _usual(there))
 
 
-def _refused(what: str, mend: str) -> PlanError:
-    return PlanError([Problem("", what, mend)], "the pasted table")
-
-
-def _rows_of(text: str) -> list[list[str]]:
-    if len(text) > MAX_CHARACTERS:
-        raise _refused(f"{len(text)} characters are more than a block of guests has", "paste fewer rows at once")
-    try:
-        rows = list(csv.reader(io.StringIO(text.strip("\r\n"), newline=""), delimiter="\t", strict=True))
-    except csv.Error as error:
-        raise _refused(f"it is not tab-separated text: {error}", "copy the cells from a spreadsheet") from None
-    if not rows or not any(cell.strip() for cell in rows[0]):
-        raise _refused("there is nothing in it", "copy a header row and the guests' rows from a spreadsheet")
-    if len(rows) > MAX_ROWS + 1:
-        raise _refused(f"{len(rows)} rows are too many", f"paste at most {MAX_ROWS} at once")
-    return rows
-
-
-def _header(cells: Sequence[str]) -> tuple[list[tuple[int, _Column, str]], list[str]]:
-    """Give position, column and unit of each heading that means something, and those that do not."""
-    columns: list[tuple[int, _Column, str]] = []
-    ignored = []
-    for position, cell in enumerate(cells):
-        match = _UNIT.fullmatch(cell.strip())
-        heading, unit = (match[1], match[2]) if match else (cell.strip(), "")
-        column = _BY_HEADING.get(_plain(heading))
-        if column is not None and column not in [known for _, known, _ in columns]:
-            columns.append((position, column, unit))
-        elif cell.strip():
-            ignored.append(cell.strip()[:60])
-    if not any(column.setting == "name" for _, column, _ in columns):
-        known = ", ".join(column.heading for column in _COLUMNS)
-        raise _refused("its first row does not name the columns", f"begin with a row of headings such as {known}")
-    return columns, ignored
+def _usual(there: set[str]) -> tuple[str, ...]:
+    """Say what stands for demands that the table does not have: nothing is filled in unsaid."""
+    plain = Guest(id="x").demand
+    told = []
+    if "demand.cpu" not in there:
+        told.append(f"CPU demand {format_cpu(float(plain.cpu))} each")  # type: ignore[arg-type]
+    if "demand.working" not in there:
+        told.append(f"working set {format_memory(float(plain.working))} each")  # type: ignore[arg-type]
+    if "demand.touched" not in there:
+        what = "what it works with" if "demand.working" in there else format_memory(float(plain.touched))  # type: ignore[arg-type]
+        told.append(f"touched {what}")
+    return tuple(told)
 
 
 class _Reader:
@@ -176,12 +142,13 @@ class _Reader:
         self._plan = plan
         self._namer = Namer(plan)
         self._pools = {key.lower(): pool.id for pool in plan.pools for key in (pool.label, pool.id)}
+        self._pools |= {f"{pool.parent or ''}/{pool.label.lower()}": pool.id for pool in plan.pools}
         self._hosts = {key.lower(): host for host in plan.hosts for key in (host.label, host.id)}
         self.new_pools: dict[str, Pool] = {}
         self.guests: list[Guest] = []
         self.problems: list[Problem] = []
 
-    def read(self, number: int, row: Sequence[str], columns: Sequence[tuple[int, _Column, str]]) -> None:
+    def read(self, number: int, row: Sequence[str], columns: Sequence[tuple[int, Column, str]]) -> None:
         """Read one row of cells."""
         cells = {c.setting: (c, unit, row[i].strip()) for i, c, unit in columns if i < len(row) and row[i].strip()}
         name = cells.get("name", (None, "", ""))[2]
@@ -208,6 +175,10 @@ class _Reader:
         self._add(number, data, name)
 
     def _add(self, number: int, data: dict[str, Any], name: str) -> None:
+        demand = data.get("demand", {})
+        if "working" in demand and "touched" not in demand:
+            # What is worked with has been touched; more than that nobody has said.
+            demand["touched"] = demand["working"]
         if "memory" in data and "mode" not in data["memory"]:
             data["memory"]["mode"] = "elastic" if {"boot", "floor", "ceiling"} & data["memory"].keys() else "thin"
         if "memory" in data and data["memory"]["mode"] != "thin":
@@ -227,7 +198,7 @@ class _Reader:
     def _fault(self, number: int, column: str, what: str, mend: str) -> None:
         self.problems.append(Problem(f"row {number}, {column}", what, mend))
 
-    def _readers(self, cells: Mapping[str, tuple[_Column, str, str]]) -> Mapping[str, Callable[[str, str], Any]]:
+    def _readers(self, cells: Mapping[str, tuple[Column, str, str]]) -> Mapping[str, Callable[[str, str], Any]]:
         host = self._host_named(cells["host"][2]) if "host" in cells else None
         host = host or (self._plan.hosts[0] if self._plan.hosts else None)
         try:
@@ -261,12 +232,22 @@ class _Reader:
         }
 
     def _pool_named(self, name: str) -> str:
-        key = name.lower()
-        if key not in self._pools:
-            pool = Pool(id=self._namer.id_for(name, "pool"), name=name[:200])
-            self.new_pools[key] = pool
-            self._pools[key] = pool.id
-        return self._pools[key]
+        """Give the id of a pool by its name, its id, or the way to it from the top; what is not there yet is made."""
+        if name.lower() in self._pools:
+            return self._pools[name.lower()]
+        above: str | None = None
+        for part in [part for part in _PATH.split(name.strip()) if part] or [name]:
+            key = f"{above or ''}/{part.lower()}"
+            if key not in self._pools:
+                known = self._pools.get(part.lower()) if above is None else None
+                if known is None:
+                    pool = Pool(id=self._namer.id_for(part, "pool"), name=part[:200], parent=above)
+                    self.new_pools[key] = pool
+                    known = pool.id
+                self._pools[key] = known
+            above = self._pools[key]
+        assert above is not None
+        return above
 
     def _host_named(self, name: str) -> Host | None:
         return self._hosts.get(name.lower())
@@ -298,15 +279,6 @@ def _number(cell: str) -> float:
     return parse_cpu(cell, default_unit="MHz")
 
 
-def cells_text(rows: Iterable[Sequence[str]], separator: str = ",") -> str:
-    """Give cells as text: lines of CSV (RFC 4180), or with tabs for a spreadsheet's clipboard."""
-    stream = io.StringIO()
-    writer = csv.writer(stream, delimiter=separator)
-    for row in rows:
-        writer.writerow([cell.replace("\u202f", "") for cell in row])
-    return stream.getvalue()
-
-
 def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
     """Write guests as a block that a spreadsheet takes and ``guests_from_table`` reads back unchanged.
 
@@ -316,16 +288,16 @@ def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
         Guests and pools; a pool stands for all guests in it.
     """
     wanted = set(ids)
-    out = io.StringIO()
-    writer = csv.writer(out, delimiter="\t", lineterminator="\n")
-    writer.writerow([f"{c.heading} ({_FILE_UNIT[c.kind]})" if c.kind in _FILE_UNIT else c.heading for c in _COLUMNS])
-    for guest in plan.guests:
-        if guest.id in wanted or wanted & {pool.id for pool in pools_above(plan, guest)}:
-            writer.writerow([_cell(plan, guest, column) for column in _COLUMNS])
-    return out.getvalue()
+    heads = [f"{c.heading} ({_FILE_UNIT[c.kind]})" if c.kind in _FILE_UNIT else c.heading for c in COLUMNS]
+    rows = [
+        [_cell(plan, guest, column) for column in COLUMNS]
+        for guest in plan.guests
+        if guest.id in wanted or wanted & {pool.id for pool in pools_above(plan, guest)}
+    ]
+    return cells_text([heads, *rows], "\t")
 
 
-def _cell(plan: Plan, guest: Guest, column: _Column) -> str:
+def _cell(plan: Plan, guest: Guest, column: Column) -> str:
     try:
         value = get_setting(guest, column.setting)
     except KeyError:

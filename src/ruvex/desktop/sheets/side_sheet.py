@@ -23,9 +23,12 @@ class Page(QWidget):
     -------
     titled(text)
         The title of the page is another one.
+    left()
+        What it was opened for is done or dropped: the sheet is to be closed.
     """
 
     titled = pyqtSignal(str)
+    left = pyqtSignal()
     wide = roomy = False
     """Whether it needs more room than a form, as a table does, or a little more, as sentences do."""
 

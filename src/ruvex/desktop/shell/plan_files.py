@@ -14,12 +14,15 @@ from PyQt6.QtWidgets import QFileDialog
 from ruvex.desktop.kit.notice import Choice
 from ruvex.desktop.shell.demo import demo_path, story_paths
 from ruvex.desktop.state.recovery import Keeper, Leftover
+from ruvex.exchange import cells_of
 from ruvex.plan import SUFFIX, PlanError, PlanFileError, read_plan
 
 if TYPE_CHECKING:
     from ruvex.desktop.shell.window import Window
 
-_FILTER: Final = f"Ruvex plans (*{SUFFIX});;All files (*)"
+_FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
+_TABLES: Final = (".csv", ".tsv", ".txt")
+MAX_TABLE_BYTES: Final = 32_000_000
 
 AskPath = Callable[["Window", str], Path | None]
 
@@ -60,6 +63,8 @@ class PlanFiles(QObject):
         """Open a plan; says in the window why, if it cannot. Tells whether it did."""
         window = self._window
         window.notice.hide()
+        if path.suffix.lower() in _TABLES:
+            return self._open_table(path)
         try:
             self._desk.document.open(path)
         except (PlanError, PlanFileError) as error:
@@ -67,6 +72,21 @@ class PlanFiles(QObject):
             window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
             return False
         window.preferences.add_recent(path)
+        return True
+
+    def _open_table(self, path: Path) -> bool:
+        """Show the columns of a table of guests, to be added to the plan that is open."""
+        try:
+            if path.stat().st_size > MAX_TABLE_BYTES:
+                raise OSError(f"it is larger than {MAX_TABLE_BYTES // 1_000_000} MB")
+            cells = cells_of(path.read_text(encoding="utf-8"))
+        except (OSError, UnicodeDecodeError, PlanError) as error:
+            reasons = [str(problem) for problem in error.problems] if isinstance(error, PlanError) else [str(error)]
+            if isinstance(error, UnicodeDecodeError):
+                reasons = ["it is not text in UTF-8; save it from the spreadsheet as CSV in UTF-8"]
+            self._window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
+            return False
+        self._window.show_table(cells, path.name)
         return True
 
     def save(self) -> bool:

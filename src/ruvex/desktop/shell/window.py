@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -33,6 +33,7 @@ from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
+from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
@@ -97,6 +98,7 @@ class Window(QMainWindow):
         self.dials = Dials(desk, theme, self)
         self.sheet = SideSheet(theme, self)
         self.pool_page = PoolPage(desk, self.editor, theme)
+        self.table_page = TablePage(desk, self.editor, theme)
         self.plan_page = PlanPage(desk, self.editor, theme)
         self.pages: dict[ActionName, Page] = {
             ActionName.SETTINGS: GuestPage(desk, self.editor, theme),
@@ -111,9 +113,10 @@ class Window(QMainWindow):
             ActionName.SUMMARY: SummaryPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
-        for page in (*self.pages.values(), self.pool_page):
+        for page in (*self.pages.values(), self.pool_page, self.table_page):
             page.setParent(self.sheet)
             page.hide()
+            page.left.connect(self.sheet.close_sheet)
         self.command_box = CommandBox(theme, self)
         self._lay_out()
         fill_plan_menu(self.plan_menu, self.recent_menu, self.stories_menu, self.actions_by_name, self)
@@ -235,6 +238,7 @@ class Window(QMainWindow):
         self.desk.trial.refused_changed.connect(self._on_refused_changed)
         self.desk.trial.mend_offered.connect(self._on_mend_offered)
         self.editor.host_busy.connect(self._on_host_busy)
+        self.editor.table_offered.connect(self.show_table)
         self.desk.document.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
@@ -306,6 +310,12 @@ class Window(QMainWindow):
 
     def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
         self.notice.tell(text, ((label, partial(self.desk.trial.make, step)), ("Leave it as it was", lambda: None)))
+
+    def show_table(self, cells: Sequence[Sequence[str]], source: str) -> None:
+        """Ask what the columns of a table hold, and offer to add its guests."""
+        self.table_page.show_cells(cells, source)
+        self.sheet.open(self.table_page)
+        self.table_page.choosers[0].setFocus()
 
     def _on_host_busy(self, host: str, text: str) -> None:
         def find_others() -> None:

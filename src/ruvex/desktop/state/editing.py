@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.moving import guests_meant, guests_on, move_step
 from ruvex.desktop.state.steps import Step, settings_step
-from ruvex.exchange import guests_from_table, table_of_guests
+from ruvex.exchange import Pasted, cells_of, guests_from_table, headings_of, table_of_guests
 from ruvex.plan import (
     EditError,
     Guest,
@@ -43,6 +43,8 @@ class Editor(QObject):
     -------
     told(text)
         Something is to be known that a row does not show, such as who would wait.
+    table_offered(cells, source)
+        Cells of a table whose columns are to be assigned.
     host_busy(host, text)
         A host cannot go because of who is on it.
     naming(item_id)
@@ -51,6 +53,7 @@ class Editor(QObject):
 
     told = pyqtSignal(str)
     naming = pyqtSignal(str)
+    table_offered = pyqtSignal(object, str)
     host_busy = pyqtSignal(str, str)
 
     def __init__(self, desk: Desk) -> None:
@@ -140,18 +143,30 @@ class Editor(QObject):
         clipboard = QApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
         try:
+            cells = cells_of(text)
+            headings = headings_of(cells[0])
+            if len(cells) > 1 and any(h.setting is None and h.text for h in headings):
+                # Somebody has to say what the others are; where the headings are all known there is nothing to ask.
+                self.table_offered.emit(cells, "the clipboard")
+                return
             found = guests_from_table(text, self._desk.document.plan)
         except PlanError as error:
             lines = ["Nothing was pasted.", *(str(problem) for problem in error.problems)]
             self.told.emit("\n".join(lines))
             return
+        self.take(found)
+
+    def take(self, found: Pasted) -> bool:
+        """Add the guests of a table; tells whether they were accepted."""
         here, host = self._here(), self._host()
         guests = [
             guest.model_copy(update={"pool": guest.pool or here, "host": guest.host or host}) for guest in found.guests
         ]
-        note = f"Columns left out: {', '.join(found.ignored)}." if found.ignored else ""
+        notes = [f"Columns left out: {', '.join(found.ignored)}."] if found.ignored else []
+        notes += [f"Not in the table: {', '.join(found.usual)}."] if found.usual else []
+        note = "\n".join(notes)
         count = f"{len(guests)} guests" if len(guests) != 1 else guests[0].label
-        self._add([*found.pools, *guests], f"paste {count}", note)
+        return self._add([*found.pools, *guests], f"paste {count}", note)
 
     # Changing
 

@@ -1,0 +1,84 @@
+"""Guests from a table in the window: pasted or opened, columns assigned where nobody foresaw them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from ruvex.desktop.kit.actions import ActionName
+from tests.desktop.base import LEFT, WindowCase
+
+TABLE = "boat;berth count;mem GiB;State;Group\nferry-21;3;6,5;running;Sea/Quay\nferry-22;2;4;stopped;Sea/Quay\n"
+
+
+class Tables(WindowCase):
+    """An empty plan, and a table whose first heading means nothing."""
+
+    def choose(self, number: int, text: str) -> None:
+        """Choose what a column holds, as the keyboard does."""
+        chooser = self.window.table_page.choosers[number]
+        chooser.setFocus()
+        QTest.keyClicks(chooser, text)
+        self.settle()
+        self.assertEqual(chooser.currentText(), text)
+
+    def test_an_unforeseen_column_is_assigned(self) -> None:
+        """Pasted, the sheet asks; samples show, what is wrong is told, and added is what was read, as one step."""
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(TABLE)
+        self.run_action(ActionName.PASTE)
+        page = self.window.table_page
+        self.assertTrue(self.window.sheet.shows(page))
+        self.assertEqual(
+            [chooser.currentText() for chooser in page.choosers],
+            ["leave it out", "leave it out", "memory size", "power", "pool"],
+        )
+        self.assertFalse(page.add_button.isEnabled())
+        self.assertIn("no column holds the names", page.told.text())
+        self.choose(0, "name")
+        self.choose(1, "vCPUs")
+        self.assertEqual(page.add_button.text(), "Add 2 guests")
+        self.assertIn("New pools: Sea, Quay.", page.told.text())
+        self.assertIn("Not in the table: CPU demand", page.told.text())
+        QTest.mouseClick(page.add_button, LEFT)
+        self.settle()
+        plan = self.desk.document.plan
+        self.assertEqual(
+            [(g.name, g.vcpus, g.memory.size) for g in plan.guests], [("ferry-21", 3, 6656), ("ferry-22", 2, 4096)]
+        )
+        self.assertEqual([(p.name, p.parent) for p in plan.pools], [("Sea", None), ("Quay", plan.pools[0].id)])
+        self.assertFalse(self.window.sheet.isVisible())
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+
+    def test_a_file_of_guests_is_opened(self) -> None:
+        """A CSV file opens into the same sheet; left, nothing has changed; one that is none is told in words."""
+        path = self.folder / "boats.csv"
+        path.write_text(TABLE, encoding="utf-8")
+        self.assertTrue(self.window.open_path(path))
+        self.settle()
+        page = self.window.table_page
+        self.assertTrue(self.window.sheet.shows(page))
+        self.assertIn("2 rows from boats.csv", page._hint.text())
+        QTest.mouseClick(page.leave_button, LEFT)
+        self.settle()
+        self.assertEqual(self.desk.document.plan.guests, ())
+        path.write_text('name,pool\n"a,b\n', encoding="utf-8")
+        self.assertFalse(self.window.open_path(path))
+        self.assertIn("row 2 has a quotation mark that is not closed", self.window.notice.text)
+        path.write_bytes(b"name\n\xff\xfe\n")
+        self.assertFalse(self.window.open_path(path))
+        self.assertIn("UTF-8", self.window.notice.text)
+
+    def test_two_columns_cannot_hold_one_setting(self) -> None:
+        """It is told which, and nothing can be added until it is mended."""
+        self.window.show_table([["boat", "berth"], ["a", "b"]], "a test")
+        self.choose(0, "name")
+        self.assertTrue(self.window.table_page.add_button.isEnabled())
+        self.choose(1, "name")
+        self.assertEqual(self.window.table_page.told.text(), "Two columns cannot both hold name.")
+        self.assertFalse(self.window.table_page.add_button.isEnabled())
+        QTest.keyClick(self.window.sheet, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertFalse(self.window.sheet.isVisible())
