@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.panels.row_story import row_story
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.state.figures import figure
 from ruvex.divide import divide
 from ruvex.play import Player, division_at
@@ -25,6 +26,10 @@ class OneLook(WindowCase):
         """Open the demo."""
         super().setUp()
         self.open_demo()
+        self.run_action(ActionName.WHY)
+        page = self.window.pages[ActionName.WHY]
+        assert isinstance(page, WhyPage)
+        self.why = page
         self.until_rehearsed()
 
     def until_rehearsed(self) -> None:
@@ -57,7 +62,9 @@ class OneLook(WindowCase):
                     self.assertEqual(shown.is_played, mode == "played")
                     self.assertEqual(json.dumps(shown.to_json()["cpu"]), json.dumps(expected.to_json()["cpu"]))
                     self.assertEqual(json.dumps(shown.to_json()["memory"]), json.dumps(expected.to_json()["memory"]))
-                    self.check_texts("ticket-db")
+                    for guest in ("ticket-db", "tide-model"):
+                        self.check_texts(guest)
+                    self.check_head()
             row = settled.position["ticket-db"]
             differ += abs(settled.cpu.delivered[row] - played.cpu.delivered[row]) > 1
         self.assertGreater(differ, 0, "settled and played are the same at all six times: nothing was tried")
@@ -74,6 +81,26 @@ class OneLook(WindowCase):
             self.assertIn(told, row_story(self.desk, guest))
             marks = {mark.name: mark.text for mark in self.dials.dials[resource].track.marks}
             self.assertEqual(marks.get("delivered", told), told)
+            side = self.why.sides[resource]
+            wanted = [line.figure for line in side.ladder.lines if line.text.startswith("wanted")]
+            self.assertLessEqual(set(wanted), {figure(float(division.of(resource).wanted[row]), unit)})
+            sums = [line.figure for line in side.ladder.lines if line.text == "delivered"]
+            self.assertEqual(sums, [told])
+        behind = float(division.behind[row])
+        if behind > 0.01 * float(division.cpu.wanted[row]):
+            told = f"({figure(behind, units.of('cpu', guest))} of it behind)"
+            self.assertIn(told, row_story(self.desk, guest))
+            self.assertIn(told, self.dials.dials["cpu"]._met.text())
+
+    def check_head(self) -> None:
+        """Read the head band: each chip and the strip are of this look."""
+        division = self.desk.look.division
+        for at, (host, chip) in enumerate(self.window.head.chips.chips.items()):
+            for k, part in enumerate(chip.parts):
+                supply = float(division.by_host.supply[k, at])
+                wanted = float(division.by_host.wanted[k, at])
+                self.assertAlmostEqual(part, wanted / supply if supply else 0.0, places=9, msg=host)
+        self.assertIn(f"{int(division.site.standing.on.sum())} of ", self.window.head.facts.text())
 
     def test_the_gauge_of_the_timeline_reads_what_the_dials_read(self) -> None:
         """In the timeline every figure is played; going back, Division is as it was left."""

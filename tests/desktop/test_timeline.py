@@ -16,11 +16,14 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.shell.demo import story_paths
 from ruvex.desktop.state.events import event_text
+from ruvex.desktop.state.figures import figure
+from ruvex.desktop.state.units import GHZ, GIB
 from ruvex.desktop.views.timeline.columns import columns_of
+from ruvex.desktop.views.timeline.jobs import job_text
 from ruvex.desktop.views.timeline.raster import Canvas
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import ElasticMemory, Guest, read_plan
-from ruvex.play import Player
+from ruvex.play import PRESSURES, Player
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
@@ -536,3 +539,158 @@ class Detail(TimelineCase):
         image = canvas.image()
         self.assertEqual((image.width(), image.height()), (3, 11))
         self.assertEqual(image.pixelColor(1, 5), ink)
+
+
+class DenseLanes(TimelineCase):
+    """The demo's day in dense lanes."""
+
+    def setUp(self) -> None:
+        """Open the demo in the Timeline, its day played."""
+        super().setUp()
+        self.open_demo()
+        self.go_to("timeline")
+        self.play_to_end()
+        self.wait_for_rehearsal()
+
+    def wait_for_rehearsal(self) -> None:
+        """Wait until the days are those of the newest settings."""
+        for _ in range(3000):
+            if self.desk.rehearsal.is_current:
+                break
+            QTest.qWait(10)
+        self.settle()
+        self.assertTrue(self.desk.rehearsal.is_current)
+
+    def test_twelve_guests_show_below_the_hosts(self) -> None:
+        """At 1280×800 with the dials open the hosts and at least twelve guests show whole; tall lanes are 40 px."""
+        view = self.lanes.viewport().rect()
+        rows = self.lanes.row_list.rows
+        self.assertEqual([row.kind for row in rows[:3]], ["host"] * 3)
+        shown = [row for row in rows if view.contains(self.lanes.row_rect(row.item_id))]
+        self.assertGreaterEqual(sum(row.kind == "guest" for row in shown), 12)
+        self.timeline.transport.densities["tall"].click()
+        self.settle()
+        heights = {self.lanes.row_rect(row.item_id).height() for row in rows if row.kind == "guest" and row.is_on}
+        self.assertEqual(heights, {40})
+        off = self.lanes.row_rect("lagoon-sim").height()
+        self.assertLess(off, 22)
+        self.timeline.transport.densities["mixed"].click()
+        self.desk.selection.select("wiki")
+        self.settle()
+        self.assertEqual(self.lanes.row_rect("wiki").height(), 40)
+        self.assertEqual(self.lanes.row_rect("gate-cameras").height(), 40, "the worst hit are tall")
+        self.assertEqual(self.lanes.row_rect("print-queue").height(), 22)
+
+    def test_a_host_lane_reads_what_the_host_had(self) -> None:
+        """Its figures and pressure at the crosshair are those of the recording."""
+        recording = self.playing.recording
+        assert recording is not None
+        at_s = 8 * 3600.0
+        self.desk.look.set_moment(at_s)
+        self.lanes.set_cross(at_s)
+        self.lanes._readout.begin(self.playing.player, at_s)
+        row = recording.row_at(at_s)
+        for number, host in enumerate(self.desk.look.plan.hosts):
+            (got, of), (given, _), told = self.lanes._readout.texts(self.lanes.row_list.rows[number], np.zeros(0, int))
+            cpu = float(recording.of_places("cpu_delivered")[number, row])
+            self.assertEqual(got, figure(cpu, GHZ), host.id)
+            self.assertEqual(given, figure(float(recording.of_places("given")[number, row]), GIB))
+            self.assertIn(PRESSURES[int(recording.of_places("pressure")[number, row])], told)
+            self.assertTrue(of.startswith("of "))
+
+    def test_marks_tell_what_is_due_done_and_late(self) -> None:
+        """Every batch job has its marks; words say when it is done, as the summary has it."""
+        player = self.playing.player
+        assert player is not None
+        jobs = self.lanes.days.jobs()
+        finishes = [f for f in player.summary().finishes if f.guest == "tide-model"]
+        self.assertEqual([(j.due_s, j.done_s) for j in jobs["tide-model"]], [(f.due_s, f.finished_s) for f in finishes])
+        first = jobs["tide-model"][0]
+        self.assertTrue(first.is_late and not first.has_moved)
+        self.assertRegex(job_text(first), r"^late 06:\d\d$")
+
+    def test_the_day_follows_the_handle(self) -> None:
+        """While a handle is held, lanes, marks and strip are of its day, with a ghost; let go it is gone."""
+        self.desk.selection.select("tide-model")
+        self.desk.look.set_moment(8 * 3600.0)
+        self.settle()
+        shown = self.picture(self.lanes.viewport())
+        before = self.lanes.days.jobs()["tide-model"]
+        self.dials.preview("cpu.reservation", 16_050.0)
+        self.wait_for_rehearsal()
+        days = self.lanes.days
+        self.assertIs(days.player, self.desk.rehearsal.tried)
+        self.assertIs(days.before, self.desk.rehearsal.base)
+        moved = [job for job in days.jobs()["tide-model"] if job.has_moved]
+        self.assertTrue(moved)
+        self.assertEqual({job.before_s for job in moved} - {job.done_s for job in before}, set())
+        self.assertIn("instead of", job_text(moved[0]))
+        self.assertNotEqual(self.picture(self.lanes.viewport()), shown)
+        QTest.qWait(120)
+        self.settle()
+        look = self.desk.look
+        assert look.day_before is not None
+        self.assertGreater(float(np.abs(look.day.wanted[0] - look.day_before.wanted[0]).max()), 1000)
+        self.dials._on_gave_up()
+        self.wait_for_rehearsal()
+        QTest.qWait(120)
+        self.settle()
+        self.assertIsNone(self.lanes.days.before)
+        self.assertIsNone(self.desk.look.day_before)
+        self.assertEqual(self.picture(self.lanes.viewport()), shown)
+
+    def test_play_from_here(self) -> None:
+        """At a speed a play begins at the moment: what was before is there at once, head and dials go along."""
+        self.desk.look.set_moment(7 * 3600.0)
+        self.desk.selection.select("ticket-db")
+        self.timeline.transport.speeds[60.0].click()
+        self.assertEqual(self.window.actions_by_name[ActionName.PLAY].text(), "Play from here")
+        self.run_action(ActionName.PLAY)
+        for _ in range(600):
+            QTest.qWait(10)
+            if self.playing.now_s > 7 * 3600 + 60 and not self.playing.is_catching_up:
+                break
+        self.assertTrue(self.playing.is_running)
+        self.run_action(ActionName.PLAY)
+        self.settle()
+        now = self.playing.now_s
+        self.assertTrue(7 * 3600 < now < 7 * 3600 + 900, now)
+        self.assertAlmostEqual(self.desk.look.plan.moment, now, delta=60)
+        self.assertTrue(self.desk.look.is_played)
+        scale = self.lanes.scale
+        self.assertLessEqual(scale.span_s, 4 * 3600 + 1)
+        self.assertTrue(scale.start_s <= now <= scale.end_s)
+
+    def test_the_view_bar_shows_and_moves_what_is_in_view(self) -> None:
+        """Its middle and ends are dragged; Home shows the whole day."""
+        bar = self.timeline.view_bar
+        right = QPoint(round(bar.shown.right()), bar.height() // 2)
+        half = QPoint(round((self.lanes.scale.left + self.lanes.scale.right) / 2), right.y())
+        QTest.mousePress(bar, LEFT, NONE, right)
+        QTest.mouseMove(bar, half)
+        QTest.mouseRelease(bar, LEFT, NONE, half)
+        self.assertAlmostEqual(self.lanes.scale.span_s, 43_200, delta=300)
+        middle = bar.shown.center().toPoint()
+        QTest.mousePress(bar, LEFT, NONE, middle)
+        QTest.mouseMove(bar, middle + QPoint(100, 0))
+        QTest.mouseRelease(bar, LEFT, NONE, middle + QPoint(100, 0))
+        second = 86_400 / (self.lanes.scale.right - self.lanes.scale.left)
+        self.assertAlmostEqual(self.lanes.scale.start_s, 100 * second, delta=2 * second)
+        bar.setFocus()
+        QTest.keyClick(bar, Qt.Key.Key_Home)
+        self.assertEqual((self.lanes.scale.start_s, self.lanes.scale.end_s), (0.0, 86_400.0))
+
+    def test_actions_of_a_view_are_of_the_one_that_shows(self) -> None:
+        """Ctrl+Up folds the lanes and leaves the rows of the Division as they were; / goes to the line in sight."""
+        count = len(self.butterfly.row_list.rows)
+        self.run_action(ActionName.FOLD_ALL)
+        self.assertEqual({row.kind for row in self.lanes.row_list.rows if row.depth == 0}, {"host", "pool", "guest"})
+        self.assertTrue(all(row.is_folded for row in self.lanes.row_list.rows if row.is_pool))
+        self.assertEqual(len(self.butterfly.row_list.rows), count)
+        self.run_action(ActionName.UNFOLD_ALL)
+        QTest.keyClick(self.window, Qt.Key.Key_Slash)
+        self.assertTrue(self.timeline.transport.line.hasFocus())
+        QTest.keyClicks(self.timeline.transport.line, "web-front")
+        self.settle()
+        self.assertEqual([r.item_id for r in self.lanes.row_list.rows if r.kind == "guest"],
+                         ["web-front-1", "web-front-2", "web-front-3"])  # fmt: skip

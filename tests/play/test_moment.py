@@ -12,6 +12,7 @@ from ruvex.engine import rows as r
 from ruvex.plan import Plan, read_plan
 from ruvex.play import Player, division_at, played_day
 from ruvex.site import site_of
+from tests.builders import plan_of
 from tests.play.site import PlayCase
 from tests.play.test_exact import eventful_plans, resting_plans
 
@@ -51,6 +52,21 @@ class Moments(PlayCase):
         ):
             np.testing.assert_allclose(mine, recording.of_places(channel)[:hosts, row], rtol=1e-4)
         np.testing.assert_array_equal(division.by_host.pressure, recording.of_places("pressure")[:hosts, row])
+
+    def test_work_that_is_behind_is_told_apart(self) -> None:
+        """Batch work gets 1000 of 1500 MHz for a minute: 30 000 MHz·s are behind, and wanted again at once."""
+        work = {"cpu": {"kind": "steps", "at": [["00:00", 1500], ["00:01", 0]]}, "working": 0, "touched": 0}
+        guest = {"id": "a", "vcpus": 10, "cpu": {"limit": 1000}, "demand": work | {"kind": "batch"}}
+        player = Player(site_of(plan_of([guest], day_s=200), {}), record_s=1)
+        player.run()
+        division = division_at(player, 70.0)
+        assert division is not None
+        self.assertGreater(float(division.cpu.wanted[0]), 0)
+        self.assertEqual(float(division.behind[0]), float(division.cpu.wanted[0]))
+        early = division_at(player, 0.0)
+        assert early is not None
+        self.assertEqual(float(early.behind[0]), 0.0)
+        self.assertEqual(float(divide(player.site, 30.0).behind[0]), 0.0)
 
     def test_the_day_is_that_of_its_moments(self) -> None:
         """Wanted and supply over the day are those that each of its moments has."""

@@ -39,11 +39,18 @@ class Division:
         Whether its figures are what a play had then, not what would come to rest.
     causes
         Where ``causes_of`` keeps what it found.
+    behind_of_guests
+        What of the CPU that guests want is work that was left from earlier, MHz, in plan order; none as it would
+        settle, where no time passes.
     """
 
-    def __init__(self, solved: Solved, at_s: float, *, is_played: bool = False) -> None:
+    def __init__(
+        self, solved: Solved, at_s: float, *, is_played: bool = False, behind_of_guests: Floats | None = None
+    ) -> None:
         self.solved, self.site, self.at_s, self.is_played = solved, solved.site, float(at_s), is_played
         self.causes: dict[str, Causes] = {}
+        guests = solved.site.guests.shape[1]
+        self.behind_of_guests: Floats = np.zeros(guests) if behind_of_guests is None else behind_of_guests
 
     @property
     def layout(self) -> Layout:
@@ -108,9 +115,15 @@ class Division:
 
     def over(self, site: Site) -> Division:
         """Give the same figures over the same guests, pools and hosts with other names, notes or moment."""
-        found = Division(replace(self.solved, site=site), self.at_s, is_played=self.is_played)
+        solved, behind = replace(self.solved, site=site), self.behind_of_guests
+        found = Division(solved, self.at_s, is_played=self.is_played, behind_of_guests=behind)
         found.causes = self.causes
         return found
+
+    @cached_property
+    def behind(self) -> Floats:
+        """By row: what of the CPU that is wanted is left from earlier, MHz."""
+        return self.layout.summed_by_row(self.behind_of_guests)
 
     @cached_property
     def claims(self) -> ClaimSums:

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, played_causes, solve
+from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, demand_at, played_causes, solve
 from ruvex.engine import rows as r
 from ruvex.play._player import Player
 from ruvex.play._state import PHASES
@@ -67,7 +67,8 @@ def division_at(player: Player, at_s: float) -> Division | None:
     layers[r.M_TOUCHED] = np.where(on, touched, 0.0)
     _give(solved, np.where(on, was["cpu_delivered"], 0.0))
     _supply(solved, player, row)
-    division = Division(solved, at_s, is_played=True)
+    behind = _behind(site, at_s, was["cpu_wanted"], was["pace"])
+    division = Division(solved, at_s, is_played=True, behind_of_guests=behind)
     division.causes["memory"] = played_causes(division, np.where(on, cause, 0))
     return division
 
@@ -105,6 +106,13 @@ def played_day(player: Player, *, moments: int = MOMENTS) -> Day:
     found[1, 0, 0] = recording.of_places("cpu_supply")[:hosts, rows].sum(axis=0)
     found[1, 1, 0] = recording.of_places("memory_supply")[:, rows].sum(axis=0)
     return Day(times, found)
+
+
+def _behind(site: Site, at_s: float, wanted: Floats, pace: Floats) -> Floats:
+    """Give what of the CPU that batch work wants is left from earlier: what exceeds its demand of that time, MHz."""
+    asked = demand_at(site, at_s).values[r.W_CPU] / np.maximum(pace, 1e-6)
+    is_batch = (site.guests[r.G_BATCH] > 0) & site.standing.on
+    return np.where(is_batch, np.maximum(wanted - asked, 0.0), 0.0)
 
 
 def _settled(site: Site, demand: Demand) -> Solved:

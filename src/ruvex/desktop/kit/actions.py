@@ -69,7 +69,7 @@ class ActionName(Enum):
     EMPTY_HOST = Spec("Empty the host\u2026", ("Ctrl+Shift+M",), "Find other hosts for all guests of the selected host")
     PLACEMENT = Spec("Placement rules", ("Ctrl+Alt+P",), "Which guests are kept together, apart, or on some hosts")
     KEEP_EVENTS = Spec("Keep events", ("Ctrl+E",), "Write what was done while playing into the plan's events")
-    DIALS = Spec("Dials", ("F6",), "Show or fold away the dials")
+    DIALS = Spec("Dials", ("F6",), "Show the dials whole, or fold them to one line")
     WHY = Spec("Why", ("F7",), "Show what a figure is made of, who has the rest, what would help")
     KEYS = Spec("Keys", ("F1",), "Show all keys")
     LOOK_DESKTOP = Spec("Colours of the desktop", ("Ctrl+Alt+0",), "Light or dark as the desktop is")

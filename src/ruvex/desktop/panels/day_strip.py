@@ -25,7 +25,7 @@ from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
 from ruvex.divide import Day
-from ruvex.plan import RESOURCES, format_time
+from ruvex.plan import RESOURCES, format_cpu, format_time
 
 STEP_S: Final = 300.0
 LONG_STEP_S: Final = 3600.0
@@ -98,10 +98,15 @@ class DayStrip(QWidget):
     def _on_divided(self) -> None:
         # Most dials change neither what is wanted nor what there is: then nothing is told anew here.
         cpu, memory = self._desk.look.division.cpu, self._desk.look.division.memory
-        self.setToolTip(f"{self._desk.look.told}\n{_HINT}")
-        told = (self._desk.look.told, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
-        if told != self._told:
-            self._told = told
+        behind = float(self._desk.look.division.behind_of_guests.sum())
+        told = f"{self._desk.look.told}\n"
+        told += (
+            f"{format_cpu(round(behind))} of the CPU that is wanted is work left from earlier\n" if behind > 1 else ""
+        )
+        self.setToolTip(f"{told}{_HINT}")
+        shown = (self._desk.look.told, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
+        if shown != self._told:
+            self._told = shown
             self.update()
 
     def _on_day_changed(self) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.bars import Bar
@@ -17,6 +18,7 @@ from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.desktop.panels.effect_line import EffectLine
 from ruvex.desktop.panels.resource_dial import ResourceDial
 from ruvex.desktop.panels.row_bars import bars_of
+from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import (
@@ -49,6 +51,10 @@ from ruvex.plan import (
 from ruvex.promise import budget_of
 
 _BODY: Final = 158
+_LINE: Final = 48
+_NARROW: Final = 860
+_ROOM: Final = 600
+"""In a window lower than this, at the text size in force, the dials fold to one line by themselves."""
 _MIDDLE: Final = 200
 
 
@@ -88,12 +94,12 @@ class Dials(QWidget):
         self._desk, self._theme = desk, theme
         self._shown: tuple[Division, Guest | Pool | None, bool] = (desk.look.division, None, False)
         self._refused: PromiseRefusedError | None = None
+        self._chosen: bool | None = None
+        self._is_folded = False
         self.effect = EffectLine(desk, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
         self.fold_button = QPushButton("▾", self)
-        self.fold_button.setAccessibleName("Fold the dials away")
-        self.fold_button.setToolTip("Fold the dials away or show them (F6)")
         set_role(self.fold_button, "band")
         self.why_button = QPushButton("Why", self)
         self.why_button.setAccessibleName("Show why it gets what it gets")
@@ -148,15 +154,49 @@ class Dials(QWidget):
         column.addWidget(self._body)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def set_folded(self, folded: bool) -> None:
-        """Fold the dials away, all but the line of effects, or show them."""
-        self._body.setVisible(not folded)
+    def set_folded(self, folded: bool | None) -> None:
+        """Fold the dials to one line, or show them whole; None leaves it to the room there is."""
+        self._chosen = folded
+        self._fold()
+
+    def _fold(self) -> None:
+        window = self.window()
+        is_low = window is not None and window.height() < self._theme.px(_ROOM)
+        folded = is_low if self._chosen is None else self._chosen
+        self._is_folded = folded
+        for dial in self.dials.values():
+            dial.set_compact(compact=folded)
+        # Where even a line is short of room, what stands in the row anyway is left out.
+        is_narrow = folded and self.width() < self._theme.px(_NARROW)
+        self._facts.setVisible(not folded)
+        self._middle.setVisible(not is_narrow)
+        for dial in self.dials.values():
+            dial.set_narrow(narrow=is_narrow)
+        self._body.setFixedHeight(self._theme.px(_LINE if folded else _BODY))
+        self._middle.setFixedWidth(self._theme.px(_MIDDLE))
+        margin = 3 if folded else 8
+        body = self._body.layout()
+        if body is not None:
+            body.setContentsMargins(16, margin, 16, margin)
         self.fold_button.setText("▴" if folded else "▾")
+        what = "Show the dials whole" if folded else "Fold the dials to one line"
+        self.fold_button.setAccessibleName(what)
+        self.fold_button.setToolTip(f"{what} (F6)")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fold where there is little room."""
+        super().resizeEvent(event)
+        self._fold()
+
+    @property
+    def folded_by_choice(self) -> bool | None:
+        """Whether a person folded or unfolded them; None where that is left to the room there is."""
+        return self._chosen
 
     @property
     def is_folded(self) -> bool:
-        """Whether the dials are folded away."""
-        return self._body.isHidden()
+        """Whether the dials are folded to one line."""
+        return self._is_folded
 
     # Showing
 
@@ -165,8 +205,7 @@ class Dials(QWidget):
         self._name.setFont(theme.font(15, bold=True))
         for label in (self._place, self._facts):
             label.setFont(theme.font(12))
-        self._middle.setFixedWidth(theme.px(_MIDDLE))
-        self._body.setFixedHeight(theme.px(_BODY))
+        self._fold()
         self.fold_button.setFixedSize(theme.size(34, 24))
         self.why_button.setFixedSize(theme.size(56, 24))
         self.why_button.setFont(theme.font(12, bold=True))
@@ -328,11 +367,11 @@ class Dials(QWidget):
         cause = causes_of(self._desk.look.division, name).word(row)
         lacks = f"lacks {figure_with_unit(unmet, unit)}"
         why = f": {cause}" if cause else ""
-        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants, {lacks}{why}{apart}"
+        behind = behind_text(self._desk.look.division, name, row, unit)
+        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants{behind}, {lacks}{why}{apart}"
 
     def enter(self) -> None:
-        """Go to the first setting of what is selected, unfolding the dials if need be."""
-        self.set_folded(False)
+        """Go to the first setting of what is selected."""
         next(iter(self.dials["cpu"].fields.values())).line.setFocus()
 
     # Turning

@@ -55,9 +55,10 @@ class ResourceDial(QWidget):
         self._met = ElidedLabel(theme, 13, at_right=self._mirrored)
         self._weight = ElidedLabel(theme, 12, at_right=self._mirrored)
         self._field_row, self._share_row = self._row(), self._row()
-        heading_row = self._row()
-        heading_row.addWidget(self._heading)
-        heading_row.addWidget(self._met, 1)
+        self._is_compact, self._is_editable = False, True
+        self._heading_row = self._row()
+        self._heading_row.addWidget(self._heading)
+        self._heading_row.addWidget(self._met, 1)
         self._shares = SettingField(f"{resource}.shares", "shares", theme, width=58, beside=True)
         self.choices = {factor: self._choice(text, factor) for text, factor in _CHOICES}
         self._share_row.addWidget(self._shares)
@@ -70,7 +71,7 @@ class ResourceDial(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addLayout(heading_row)
+        column.addLayout(self._heading_row)
         column.addLayout(self._field_row)
         column.addWidget(self.track)
         column.addLayout(self._share_row)
@@ -97,10 +98,32 @@ class ResourceDial(QWidget):
         if isinstance(sender, QPushButton):
             self.shares_chosen.emit(f"{self.resource}.shares", SHARES_STANDARD * float(sender.property("factor")))
 
+    def set_compact(self, *, compact: bool) -> None:
+        """Show only what can be typed, in one line; or all of it."""
+        if compact == self._is_compact:
+            return
+        self._is_compact = compact
+        for widget in (self.track, self._met, self._weight, *self.choices.values()):
+            widget.setVisible(not compact and (self._is_editable or widget in (self.track, self._met)))
+        at, other = (self._field_row, self._share_row) if compact else (self._share_row, self._field_row)
+        other.removeWidget(self._shares)
+        at.insertWidget(len(self.fields) - 1 if compact else 0, self._shares, 0)
+        self._heading_row.removeWidget(self._heading)
+        (self._field_row if compact else self._heading_row).insertWidget(0, self._heading)
+
+    def set_narrow(self, *, narrow: bool) -> None:
+        """Leave out the heading and stand closer; each field says by itself what it is."""
+        self._heading.setVisible(not narrow)
+        self._field_row.setSpacing(4 if narrow else 12)
+
     def show_fields(self, keys: dict[str, str]) -> bool:
         """Offer these typed settings (dotted name to what it is called); tells whether they are other ones."""
         if dict.fromkeys(keys) == {key: None for key in self.fields if key != self._shares.key}:
             return False
+        was_compact = self._is_compact
+        self.set_compact(compact=False)
+        was_compact = self._is_compact
+        self.set_compact(compact=False)
         while self._field_row.count():
             item = self._field_row.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -111,6 +134,7 @@ class ResourceDial(QWidget):
             self._field_row.addWidget(field, 3)
         self._field_row.addStretch(1)
         self.fields[self._shares.key] = self._shares
+        self.set_compact(compact=was_compact)
         return True
 
     def show_settings(self, settings: DialSettings, weight: str, part: str, unit: Unit) -> None:
@@ -148,8 +172,10 @@ class ResourceDial(QWidget):
 
     def set_editable(self, editable: bool) -> None:
         """Offer settings, or only figures for the supply."""
-        for widget in (self._shares, self._weight, *self.choices.values()):
-            widget.setVisible(editable)
+        self._is_editable = editable
+        self._shares.setVisible(editable)
+        for widget in (self._weight, *self.choices.values()):
+            widget.setVisible(editable and not self._is_compact)
 
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""

@@ -9,7 +9,8 @@ import numpy as np
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_units, part_text
 from ruvex.desktop.state.rows import Row, host_label
-from ruvex.divide import causes_of, site_shares
+from ruvex.desktop.state.units import Unit
+from ruvex.divide import Division, causes_of, site_shares
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
@@ -96,7 +97,7 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
         f" and holds {figure_with_unit(held, unit)} more, idle" if held > 0.005 * max(1.0, float(r.wanted[row])) else ""
     )
     parts = [f"gets {figure_with_unit(float(r.delivered[row]) - held * bool(apart), unit)}{apart}"]
-    parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}")
+    parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}{behind_text(division, name, row, unit)}")
     if r.unmet[row] > 0:
         cause = causes_of(division, name).word(row)
         lacks = f"lacks {figure_with_unit(float(r.unmet[row]), unit)}"
@@ -122,6 +123,14 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
     if not isinstance(item, Guest):
         lines.append(f"    {budget_text(desk, item_id, name)}")
     return lines
+
+
+def behind_text(division: Division, name: Resource, row: int, unit: Unit) -> str:
+    """Say how much of the CPU that is wanted is work left from earlier, to stand behind it; nothing where none is."""
+    behind = float(division.behind[row]) if name == "cpu" else 0.0
+    return (
+        f" ({figure(behind, unit)} of it behind)" if behind > 0.005 * max(1.0, float(division.cpu.wanted[row])) else ""
+    )
 
 
 def budget_text(desk: Desk, pool: str | None, name: Resource) -> str:

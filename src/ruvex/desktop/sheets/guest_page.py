@@ -170,7 +170,7 @@ class GuestPage(ItemPage):
         self._identity.offer("pool", [_TOP, *((pool.id, pool.label) for pool in plan.pools)])
         hosts: list[tuple[Any, str]] = [(host.id, host.label) for host in plan.hosts]
         if len(plan.hosts) < 2:
-            hosts.insert(0, (None, plan.hosts[0].label if plan.hosts else "no host yet"))
+            hosts = [(item.host, plan.hosts[0].label if plan.hosts else "no host yet")]
         self._identity.offer("host", hosts)
         mode = item.memory.mode
         for name, form in self.memory_forms.items():

@@ -13,6 +13,7 @@ from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.offer_button import OfferButton
+from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.sheets.ladder_lines import LadderLine, LadderLines
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
@@ -66,7 +67,8 @@ class _Side(QWidget):
         ladder = ladder_of(division, item, self._resource)
         top_pool = int(division.top_pool[division.position[item]])
         colours = self._theme.bar_colours(None if top_pool < 0 else top_pool)
-        self.ladder.show_lines(ladder_steps(ladder, division.site.plan, unit), colours)
+        behind = behind_text(division, self._resource, division.position[item], unit)
+        self.ladder.show_lines(ladder_steps(ladder, division.site.plan, unit, behind), colours)
         used = ladder.delivered - ladder.held
         of = f" of {figure_with_unit(ladder.wanted, unit)}" if ladder.stops else f" {unit.name}"
         self._sum.setText(f"{figure(used, unit)}{of}")
@@ -113,7 +115,7 @@ class _Side(QWidget):
         self.ladder.updateGeometry()
 
 
-def ladder_steps(ladder: Ladder, plan: Plan, unit: Unit) -> list[LadderLine]:
+def ladder_steps(ladder: Ladder, plan: Plan, unit: Unit, behind: str = "") -> list[LadderLine]:
     """Give the steps of a ladder: what it has, their sum, what keeps back the rest, and up to what is wanted."""
 
     def amount(value: float) -> str:
@@ -142,7 +144,7 @@ def ladder_steps(ladder: Ladder, plan: Plan, unit: Unit) -> list[LadderLine]:
         )
         level += stop.amount
     if ladder.stops:
-        lines.append(LadderLine(figure(ladder.wanted, unit), "wanted", level, level, "sum"))
+        lines.append(LadderLine(figure(ladder.wanted, unit), f"wanted{behind}", level, level, "sum"))
     else:
         lines.append(LadderLine("", ending_text(ladder, plan), level, level, "told"))
     return lines

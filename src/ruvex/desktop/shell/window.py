@@ -368,7 +368,7 @@ class Window(QMainWindow):
         geometry = self.saveGeometry().toBase64().data().decode("ascii")
         units = self.desk.units
         return {
-            "geometry": geometry, "dials_folded": self.dials.is_folded,
+            "geometry": geometry, "dials_folded": self.dials.folded_by_choice,
             "why": self.sheet.shows(self.pages[ActionName.WHY]),
             "units": {name: units.chosen(name) for name in CHOICES},
             "views": {name: view.arrangement() for name, view in self.views.items()},
@@ -384,7 +384,8 @@ class Window(QMainWindow):
         for name, view in self.views.items():
             of_view = kept.get(name) if isinstance(kept, dict) else None
             view.arrange(of_view if isinstance(of_view, dict) else {})
-        self.dials.set_folded(layout.get("dials_folded") is True)
+        folded = layout.get("dials_folded")
+        self.dials.set_folded(folded if isinstance(folded, bool) else None)
         if layout.get("why") is True:
             self.sheet.open(self.pages[ActionName.WHY])
 

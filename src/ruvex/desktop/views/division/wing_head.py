@@ -12,6 +12,7 @@ from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.theme import Theme, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
+from ruvex.desktop.state.units import Unit
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.divide import ResourceDivision, looks_same
 from ruvex.plan import RESOURCES, Resource, format_number
@@ -94,7 +95,7 @@ class WingHead(QWidget):
         unit = self._desk.units.common(name)
         parts = [(f"{NAME[name]} {figure(resource.supply, unit)} {unit.name}", True)]
         parts += [
-            (f"wanted {figure(resource.total_wanted, unit)}", False),
+            (f"wanted {figure(resource.total_wanted, unit)}{self._behind(name, unit)}", False),
             (f"promised {figure(resource.promised, unit)}", False),
         ]
         if resource.set_aside > 0:
@@ -112,6 +113,12 @@ class WingHead(QWidget):
             start = x - width + theme.px(14) if is_left else x
             face.draw(painter, start, theme.px(3), theme.px(_SUMS - 3), text)
             x += -width if is_left else width
+
+    def _behind(self, name: Resource, unit: Unit) -> str:
+        """Say how much of what is wanted is work left from earlier."""
+        division = self._desk.look.division
+        behind = float(division.behind_of_guests.sum()) if name == "cpu" else 0.0
+        return f", {figure(behind, unit)} of it behind" if behind > 0.005 * division.cpu.total_wanted else ""
 
     def _paint_supply(self, painter: QPainter, name: Resource, resource: ResourceDivision) -> None:
         theme = self._theme

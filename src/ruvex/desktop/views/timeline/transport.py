@@ -17,7 +17,7 @@ from ruvex.desktop.state.playing import SPEEDS
 from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.plan import format_memory, format_time
 
-_PLAY: Final = (ActionName.PLAY, ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
+_PLAY: Final = (ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
 _IN_PLAY: Final = (ActionName.RESTART, ActionName.SURGE, ActionName.KEEP_EVENTS)
 _SHEETS: Final = (ActionName.EVENTS, ActionName.LOG)
 _RECENT_S: Final = 120.0
@@ -51,14 +51,15 @@ class Transport(ToolRow):
         self.line.textChanged.connect(lanes.look_for)
         self.told = ElidedLabel(bench.theme, 12, at_right=True, parent=self)
         self.told.setMinimumWidth(_LEAST_TOLD)
-        self.add([self.action_button(bench.actions[name]) for name in _PLAY], rank=1)
-        self.add(list(self.speeds.values()), rank=1)
+        self.add([self.action_button(bench.actions[ActionName.PLAY])], rank=0)
+        self.add([self.action_button(bench.actions[name]) for name in _PLAY], rank=3)
+        self.add(list(self.speeds.values()), rank=2)
         self._in_play = {name: self.action_button(bench.actions[name]) for name in _IN_PLAY}
-        self.add(list(self._in_play.values()), rank=3)
-        self.add(list(self.densities.values()), rank=4)
-        self.add([self.action_button(bench.actions[name]) for name in _SHEETS], rank=2)
+        self.add(list(self._in_play.values()), rank=5)
+        self.add(list(self.densities.values()), rank=6)
+        self.add([self.action_button(bench.actions[name]) for name in _SHEETS], rank=4)
         self.add([self.line], rank=1)
-        self.add([self.told], rank=0, stretch=1)
+        self.add([self.told], rank=1, stretch=1)
         playing = self._playing
         bench.desk.look.rows_changed.connect(self._on_changed)
         bench.desk.document.edited.connect(lambda _text: self._on_changed())

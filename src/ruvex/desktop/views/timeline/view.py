@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final
 
 import numpy as np
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
@@ -32,6 +33,7 @@ _READABLE_S: Final = 240.0
 """So much of the clock's time fits across the lanes while a play is followed."""
 _LEAST_SPAN_S: Final = 600.0
 _FOLLOWS_AT: Final = 0.85
+_ROOM_FOR_GAUGE: Final = 820
 
 
 class TimelineView(View):
@@ -47,7 +49,7 @@ class TimelineView(View):
         super().__init__(parent)
         desk, playing, theme, actions = bench.desk, bench.desk.playing, bench.theme, bench.actions
         live = bench.live
-        self._desk, self._playing = desk, playing
+        self._desk, self._playing, self._theme = desk, playing, theme
         rows = QWidget(self)
         self.lanes = Lanes(desk, theme, rows)
         self.transport = Transport(bench, self.lanes, rows)
@@ -162,6 +164,11 @@ class TimelineView(View):
         elif self._playing.is_live and not self._playing.is_running:
             self.lanes.set_cross(self._playing.now_s)
             self._desk.look.set_moment(self._playing.now_s)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave the gauge out where the lanes would have no room beside it."""
+        super().resizeEvent(event)
+        self.gauge.setVisible(self.width() >= self._theme.px(_ROOM_FOR_GAUGE))
 
     def _keep_in_view(self, at_s: float) -> None:
         """Let the axis follow a play at a scale at which it can be read."""
