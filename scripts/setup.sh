@@ -45,7 +45,7 @@ install_debian_packages() {
 ruvex_setup() {
   local kind=$1 python wanted stamp="$root/.venv/.ready-$1"
   local system=("${debian_packages[@]}")
-  [ "$kind" = check ] && system+=(xvfb xauth)
+  [ "$kind" = check ] && system+=(at-spi2-core dbus dbus-bin dbus-daemon xvfb xauth)
   python=$(find_python)
   if [ ! -x "$root/.venv/bin/python" ] && ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then
     system+=(python3-venv)

@@ -63,7 +63,6 @@ class DayStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName("Day strip: the moment; left and right arrows step it")
         self.setToolTip(_HINT)
         desk.look.day_changed.connect(self._on_day_changed)
         desk.look.changed.connect(self._on_divided)
@@ -104,6 +103,11 @@ class DayStrip(QWidget):
             f"{format_cpu(round(behind))} of the CPU that is wanted is work left from earlier\n" if behind > 1 else ""
         )
         self.setToolTip(f"{told}{_HINT}")
+        self.setAccessibleName(f"Moment {format_time(self._desk.look.plan.moment)}; arrows left and right step it")
+        parts = ", ".join(
+            f"{NAME[n]} {percent(r.total_wanted, r.supply)}" for n, r in zip(RESOURCES, (cpu, memory), strict=True)
+        )
+        self.setAccessibleDescription(f"{self._desk.look.told}; wanted of the supply: {parts}")
         shown = (self._desk.look.told, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
         if shown != self._told:
             self._told = shown

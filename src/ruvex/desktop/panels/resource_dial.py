@@ -165,6 +165,8 @@ class ResourceDial(QWidget):
     ) -> None:
         """Show the figures on the track."""
         self.track.show_bar(bar, marks, colours, top=settings.top, snap=settings.snap, ghost=ghost)
+        told = ", ".join(f"{mark.name} {mark.text}" for mark in marks)
+        self.track.setAccessibleName(f"{NAME[self.resource]} track{f': {told}' if told else ''}")
 
     def show_met(self, text: str) -> None:
         """Show in a few words how well the want is met."""

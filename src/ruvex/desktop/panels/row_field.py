@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtGui import QShowEvent
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt
+from PyQt6.QtGui import QAction, QMoveEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QScrollBar, QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.reader_tree import ReaderTree, Story
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
 
@@ -24,7 +25,11 @@ class RowField(QAbstractScrollArea):
         The visible rows.
     folded
         The pools and hosts whose members are hidden.
+    reader
+        The rows for those who cannot see them; it has the focus.
     """
+
+    reader: ReaderTree
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -38,6 +43,45 @@ class RowField(QAbstractScrollArea):
         self.setMinimumHeight(_LEAST_HEIGHT)
         self.viewport().setMouseTracking(True)
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    # What readers read
+
+    def set_reader(self, name: str, story: Story) -> None:
+        """Let readers walk the rows as a tree, which takes the focus and the keys for them.
+
+        It lies unseen under the field, beside it and not in it: of a field that scrolls readers find only what
+        scrolls.
+        """
+        self.reader = ReaderTree(name, story, self.keyPressEvent, self.parentWidget() or self)
+        self.reader.focus_moved.connect(self.viewport().update)
+        self.setFocusProxy(self.reader)
+
+    def addAction(self, action: QAction) -> None:  # type: ignore[override]
+        """Let an action of the rows be run by its keys."""
+        super().addAction(action)
+        self.reader.addAction(action)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Take the reader along to another parent."""
+        if event is not None and event.type() == QEvent.Type.ParentChange and hasattr(self, "reader"):
+            self.reader.setParent(self.parentWidget())
+            self.reader.show()
+            self.reader.lower()
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keep the reader under the field."""
+        super().resizeEvent(event)
+        self._place_reader()
+
+    def moveEvent(self, event: QMoveEvent | None) -> None:
+        """Keep the reader under the field."""
+        super().moveEvent(event)
+        self._place_reader()
+
+    def _place_reader(self) -> None:
+        if self.reader.parentWidget() is self.parentWidget():
+            self.reader.setGeometry(self.geometry())
 
     def viewport(self) -> QWidget:
         """Give the widget the rows are painted on."""

@@ -26,7 +26,6 @@ from ruvex.desktop.views.division.gestures import Gestures
 from ruvex.desktop.views.division.name_line import NameLine
 from ruvex.desktop.views.division.picking import Picking
 from ruvex.desktop.views.division.place_painter import BANK_ROW, HOST_ROW, PlacePainter
-from ruvex.desktop.views.division.reader_tree import ReaderTree
 from ruvex.desktop.views.division.underlay import Underlay
 from ruvex.desktop.views.division.wings import WingField
 from ruvex.divide import Division, looks_same
@@ -45,8 +44,6 @@ class Butterfly(WingField):
     ----------
     picking, gestures
         How rows are selected, and what the mouse is doing.
-    reader
-        The rows for those who cannot see them; it has the focus.
 
     Signals
     -------
@@ -76,9 +73,9 @@ class Butterfly(WingField):
         self._name_line = NameLine(theme, self.viewport())
         self._name_line.entered.connect(self.renamed)
         self._name_line.left.connect(self.setFocus)
-        self.reader = ReaderTree(desk, self.keyPressEvent, self)
+        name = "Guests and pools: CPU to the left, memory to the right"
+        self.set_reader(name, lambda row: story_of(desk, row))
         self.reader.focus_moved.connect(self._on_focus_moved)
-        self.setFocusProxy(self.reader)
         desk.look.rows_changed.connect(self._on_replaced)
         desk.document.edited.connect(self._on_edited)
         desk.look.changed.connect(self._on_divided)
@@ -131,7 +128,7 @@ class Butterfly(WingField):
             self._desk.look.division, self._desk.look.plan, self.folded, heights,
             order=self._order, wanted=self._wanted, by_host=self.by_host,
         )  # fmt: skip
-        self.reader.rows.show_rows(self.row_list)
+        self.reader.show_rows(self.row_list)
         self.reader.follow(self.current_number())
         self.set_scroll_range(self._theme.px(GUEST_ROW))
         self._on_divided()

@@ -82,7 +82,8 @@ class RowsBar(ToolRow):
         self.unit_buttons["cpu"].setText(f"CPU in {units.chosen('cpu')}")
         self.unit_buttons["memory"].setText(f"memory in {units.chosen('memory')}")
         for button in (self.order_button, self.axis_button, *self.unit_buttons.values()):
-            button.setAccessibleName(f"{button.toolTip()}: {button.text()}")
+            button.setAccessibleName(button.text())
+            button.setAccessibleDescription(button.toolTip())
         has_several = len(self._desk.look.plan.hosts) > 1
         for number, button in enumerate(self.by_buttons):
             button.setChecked(butterfly.by_host == bool(number))

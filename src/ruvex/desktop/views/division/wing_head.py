@@ -43,6 +43,13 @@ class WingHead(QWidget):
     def _on_divided(self) -> None:
         division, shown = self._desk.look.division, self._shown
         self._shown = division
+        parts = []
+        for name in RESOURCES:
+            r, unit = division.of(name), self._desk.units.common(name)
+            amounts = (("wanted", r.total_wanted), ("promised", r.promised), ("free of promises", r.free))
+            told = ", ".join(f"{what} {figure(amount, unit)}" for what, amount in amounts)
+            parts.append(f"{NAME[name]} {figure(r.supply, unit)} {unit.name}, {told}")
+        self.setAccessibleName(f"Supply: {'; '.join(parts)}")
         for name in RESOURCES:
             if shown.ids is not division.ids or not looks_same(shown.of(name), division.of(name)):
                 self.update(self._butterfly.wing_rect(name, self.height()))

@@ -23,12 +23,12 @@ from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.timeline.days import Days
-from ruvex.desktop.views.timeline.jobs import paint_jobs
+from ruvex.desktop.views.timeline.jobs import job_text, paint_jobs
 from ruvex.desktop.views.timeline.lane import AIR
 from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
 from ruvex.desktop.views.timeline.readout import Readout
 from ruvex.desktop.views.timeline.scale import TimeScale
-from ruvex.plan import RESOURCES, Event
+from ruvex.plan import RESOURCES, Event, format_time
 
 NAMES: Final = 232
 RIGHT: Final = 64
@@ -84,7 +84,9 @@ class Lanes(RowField):
         self._pictures = Pictures(desk, theme, self.days)
         self._ground: QPixmap | None = None
         self._drawn: object = None
-        self.setAccessibleName("Timeline: arrows left and right move the crosshair, up and down select rows")
+        name = "Hosts, guests and pools over the day: arrows left and right move the crosshair, up and down select rows"
+        self.set_reader(name, self._story)
+        self.reader.focus_moved.connect(self._draw_more)
         desk.look.rows_changed.connect(self.lay_out_rows)
         desk.look.changed.connect(self._on_divided)
         desk.selection.changed.connect(self._on_selection_changed)
@@ -150,6 +152,8 @@ class Lanes(RowField):
             self._desk.look.division, plan, self.folded, height, wanted=self._wanted, hosts_first=True
         )
         self._pictures.forget_members()
+        self.reader.show_rows(self.row_list)
+        self.reader.follow(self.current_number())
         self._lay_out()
         self.bring_into_view()
 
@@ -221,9 +225,22 @@ class Lanes(RowField):
             self.lay_out_rows()
         elif self.density == "mixed":
             self.lay_out_rows()
+        self.reader.follow(self.current_number())
         self.bring_into_view()
         self._ground = None
         self.viewport().update()
+
+    def _story(self, row: Row) -> str:
+        """Say what the crosshair reads of a row, as it stands beside its lane."""
+        self._readout.begin(self.days.player, self.cross_s)
+        cpu, memory, told = self._readout.texts(row, self._pictures.members(row.item_id))
+        parts = [f"{row.label} at {format_time(round(self.cross_s))}"]
+        for name, (got, of) in (("CPU", cpu), ("memory", memory)):
+            if got:
+                parts.append(f"{name} {got} {of}".strip())
+        jobs = self.days.jobs().get(row.item_id, [])
+        parts += [f"batch due {format_time(job.due_s)}, {job_text(job)}" for job in jobs]
+        return ", ".join([*parts, *([told] if told else [])])
 
     # Painting
 

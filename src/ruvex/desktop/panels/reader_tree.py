@@ -9,17 +9,18 @@ from PyQt6.QtCore import QAbstractItemModel, QModelIndex, QObject, Qt, pyqtSigna
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QTreeView, QWidget
 
-from ruvex.desktop.panels.row_story import story_of
-from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
+
+Story = Callable[[Row], str]
+"""Tells in words what a row shows."""
 
 
 class RowsModel(QAbstractItemModel):
     """The visible rows as a tree; what a row says is worked out when it is asked for."""
 
-    def __init__(self, desk: Desk, parent: QObject) -> None:
+    def __init__(self, story: Story, parent: QObject) -> None:
         super().__init__(parent)
-        self._desk = desk
+        self._story = story
         self._rows: list[Row] = []
         self._below: dict[int, list[int]] = {}
         self._parent: list[int] = []
@@ -79,7 +80,7 @@ class RowsModel(QAbstractItemModel):
             return row.label
         if role == Qt.ItemDataRole.AccessibleTextRole:
             folded = ", folded" if row.is_folded else ""
-            return f"{row.kind}{folded}: {story_of(self._desk, row)}".replace("\n", "; ")
+            return f"{row.kind}{folded}: {self._story(row)}".replace("\n", "; ")
         return None
 
 
@@ -94,15 +95,20 @@ class ReaderTree(QTreeView):
 
     focus_moved = pyqtSignal()
 
-    def __init__(self, desk: Desk, on_key: Callable[[QKeyEvent | None], None], parent: QWidget) -> None:
+    def __init__(self, name: str, story: Story, on_key: Callable[[QKeyEvent | None], None], parent: QWidget) -> None:
         super().__init__(parent)
         self._on_key = on_key
-        self.rows = RowsModel(desk, self)
+        self.rows = RowsModel(story, self)
         self.setModel(self.rows)
         self.setHeaderHidden(True)
         self.setUniformRowHeights(True)
-        self.setAccessibleName("Guests and pools: CPU to the left, memory to the right")
+        self.setAccessibleName(name)
         self.lower()
+
+    def show_rows(self, row_list: RowList) -> None:
+        """Take other rows, all that show open: readers find no members of a closed one."""
+        self.rows.show_rows(row_list)
+        self.expandAll()
 
     def follow(self, number: int | None) -> None:
         """Make a visible row the current one."""
