@@ -124,15 +124,18 @@ def _short(old: Summary, new: Summary) -> tuple[Short, ...]:
 
 def day_text(shift: DayShift, plan: Plan) -> str:
     """Say in a line what differs over the day; nothing where nothing does."""
-    label = {guest.id: guest.label for guest in plan.guests}
+
+    def label(guest: str) -> str:
+        return plan.guests[plan.guest_index[guest]].label if guest in plan.guest_index else guest
+
     parts = [
-        f"{label.get(job.guest, job.guest)} done {_when(job.after_s)} instead of {_when(job.before_s)}"
+        f"{label(job.guest)} done {_when(job.after_s)} instead of {_when(job.before_s)}"
         for job in shift.done[:_MOST_NAMED]
     ]
     for short in shift.short[:_MOST_NAMED]:
         change = short.after_s - short.before_s
         more = "longer" if change > 0 else "less long"
-        parts.append(f"{label.get(short.guest, short.guest)} short for {span(abs(change))} {more}")
+        parts.append(f"{label(short.guest)} short for {span(abs(change))} {more}")
     others = max(0, len(shift.done) - _MOST_NAMED) + max(0, len(shift.short) - _MOST_NAMED)
     if others:
         parts.append(f"{others} more")

@@ -94,9 +94,13 @@ def _of_pools(
     layout = division.layout
     pools = layout.parent.size
     found, limits, most = np.zeros(pools, dtype=np.int64), np.full(pools, -1, dtype=np.int64), np.full(pools, least)
-    pairs = np.unique(np.stack((codes, limiting))[:, (codes > 0) & (unmet > 0)], axis=1)
-    for code, pool in pairs.T.tolist():
-        kept_back = layout.pool_sums(np.where((codes == code) & (limiting == pool), unmet, 0.0))
-        larger = kept_back > most
-        found[larger], limits[larger], most[larger] = code, pool, kept_back[larger]
+    keys = np.where((codes > 0) & (unmet > 0), codes * (pools + 1) + limiting + 1, 0)
+    pairs = [key for key in np.unique(keys).tolist() if key]
+    if not pairs:
+        return found, limits
+    # One sum for all of them: few causes are at work at a time, and a call for each costs more than the sums.
+    kept_back = layout.pool_sums(np.where(keys == np.array(pairs)[:, None], unmet, 0.0))
+    for key, amounts in zip(pairs, kept_back, strict=True):
+        larger = amounts > most
+        found[larger], limits[larger], most[larger] = key // (pools + 1), key % (pools + 1) - 1, amounts[larger]
     return found, limits

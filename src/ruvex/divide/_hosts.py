@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -28,8 +29,6 @@ class HostFigures:
         Shape (2, hosts): CPU in MHz, memory in MiB; those of memory without the host's bank.
     kept, free
         Shape (hosts,): memory that is kept free, and what is free, MiB.
-    pressure
-        Shape (hosts,): ``rows.AMPLE``, ``SHORT`` or ``DIRE``.
     banks
         The hosts that have a bank, in their order.
     bank_size, bank_used, bank_lent, bank_spilled
@@ -52,20 +51,26 @@ class HostFigures:
         )
         self.kept = values[r.Q_KEPT, count : 2 * count]
         self.free = np.maximum(self.supply[1] - self.delivered[1], 0.0)
-        self.pressure = self._pressure(division, count)
+        self._division, self._count = division, count
         self.banks = forest.banks
         banked = slice(2 * count, None)
         self.bank_size = values[r.Q_SUPPLY, banked]
         self.bank_used = sums[1][1, banked]
+        if not forest.banks.size:
+            self.bank_lent: Floats = np.zeros(0)
+            self.bank_spilled: Floats = np.zeros(0)
+            return
         lent = np.maximum(claims[1] - division.memory.given - division.memory.unmet_of_guests, 0.0) * on
         spilled = division.solved.layers[r.M_SPILLED] * on
         self.bank_lent, self.bank_spilled = (
-            np.bincount(forest.place_of[1], amounts, minlength=trees.places.shape[1])[banked]
+            np.bincount(forest.place_of[1], amounts, minlength=trees.places.shape[1])[banked].astype(np.float64)
             for amounts in (lent, spilled)
         )
 
-    def _pressure(self, division: Division, count: int) -> NDArray[np.int64]:
-        """Give what was played; else tell it of what would settle, where only what is missing for good counts."""
+    @cached_property
+    def pressure(self) -> NDArray[np.int64]:
+        """The pressure of each host: as it was played, or of what would settle, where only what is missing counts."""
+        division, count = self._division, self._count
         site = division.site
         if division.is_played:
             return division.solved.values[r.Q_PRESSURE, count : 2 * count].astype(np.int64)

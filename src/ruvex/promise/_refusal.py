@@ -103,7 +103,8 @@ def _lacking(site: Site) -> dict[str, str]:
     standing = site.standing
     if not site.forest.banks.size:
         return {}
-    return without_volume(site.plan, standing.on.tolist(), standing.host.tolist(), standing.volumes)
+    banked = np.flatnonzero(site.guests[r.G_BANKED] > 0).tolist()
+    return without_volume(site.plan, standing.on.tolist(), standing.host.tolist(), standing.volumes, among=banked)
 
 
 def _volume_refusal(before: Site, after: Site) -> Refusal | None:

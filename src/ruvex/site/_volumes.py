@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -63,11 +63,20 @@ def hand_out(plan: Plan, order: Sequence[int], host: Sequence[int]) -> dict[tupl
 
 
 def without_volume(
-    plan: Plan, on: Sequence[bool], host: Sequence[int], owners: Mapping[tuple[str, str], str]
+    plan: Plan,
+    on: Sequence[bool],
+    host: Sequence[int],
+    owners: Mapping[tuple[str, str], str],
+    *,
+    among: Iterable[int] | None = None,
 ) -> dict[str, str]:
-    """Give the guests that are on in a bank and have no volume large enough there, each with its host."""
+    """Give the guests that are on in a bank and have no volume large enough there, each with its host.
+
+    ``among`` are the positions of those that live in banks, where that is known: most guests do not.
+    """
     lacking: dict[str, str] = {}
-    for i, guest in enumerate(plan.guests):
+    for i in among if among is not None else range(len(plan.guests)):
+        guest = plan.guests[i]
         if on[i] and guest.in_bank and plan.hosts and host[i] >= 0:
             there = plan.hosts[host[i]]
             sizes = {v.id: v.mib for v in there.bank.spill_volumes} if there.bank is not None else {}

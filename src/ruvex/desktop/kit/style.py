@@ -28,6 +28,7 @@ QPushButton:hover, QToolButton:hover, QComboBox:hover { border-color: $ink; }
 QPushButton:focus, QToolButton:focus, QComboBox:focus { border: 2px solid $ink; padding: 2px 9px; }
 QPushButton:disabled, QToolButton:disabled { color: $faint; background: $panel; }
 QPushButton:checked, QToolButton:checked { background: $ink; color: $paper; border-color: $ink; }
+QPushButton:checked:focus, QToolButton:checked:focus { border: 2px dashed $paper; }
 QToolButton::menu-indicator, QPushButton::menu-indicator { subcontrol-position: right center; right: 5px; }
 *[role="menu"] { padding-right: 20px; }
 *[role="small"] { padding: 0; border-radius: 4px; }
@@ -39,6 +40,7 @@ QToolButton::menu-indicator, QPushButton::menu-indicator { subcontrol-position: 
 *[role="band"] { background: $band_row; border: 1px solid transparent; border-radius: 0; padding: 0; }
 *[role="band"]:hover { border: 1px solid $ink; padding: 0; }
 *[role="band"]:focus { border: 2px solid $ink; padding: 0; }
+*[role="band"]:checked:focus { border: 2px solid $ink; }
 *[role="band"]:checked { background: $panel; color: $ink; }
 *[role="segment"] { border-radius: 0; padding: 3px 9px; }
 *[role="segment"]:focus { padding: 2px 8px; }

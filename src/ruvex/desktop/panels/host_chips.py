@@ -4,15 +4,24 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QFrame,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolTip,
+    QWidget,
+)
 
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.panels.row_story import host_story
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
-from ruvex.plan import RESOURCES
+from ruvex.plan import RESOURCES, Host
 
 HEIGHT: Final = 44
 _WIDE: Final = 194
@@ -43,7 +52,8 @@ class HostChip(QAbstractButton):
         self.host = host
         self._desk, self._theme = desk, theme
         self._is_target = self._is_slim = False
-        self.parts = (0.0, 0.0)
+        self.parts = (-1.0, -1.0)
+        self._shown: Host | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -62,14 +72,27 @@ class HostChip(QAbstractButton):
         plan, figures = self._desk.look.plan, self._desk.look.division.by_host
         at = plan.host_index[self.host]
         supply, wanted = figures.supply[:, at].tolist(), figures.wanted[:, at].tolist()
-        self.parts = tuple(w / s if s > 0 else 0.0 for w, s in zip(wanted, supply, strict=True))  # type: ignore[assignment]
+        parts = tuple(w / s if s > 0 else 0.0 for w, s in zip(wanted, supply, strict=True))
         host = plan.hosts[at]
+        if parts == self.parts and self._shown is host:
+            return  # most dials change neither what is wanted nor what there is
+        self.parts, self._shown = parts, host  # type: ignore[assignment]
         told = ", ".join(
             f"{NAME[name]} {percent(w, s)}" for name, w, s in zip(RESOURCES, wanted, supply, strict=True) if s > 0
         )
         self.setAccessibleName(f"Host {host.label}: {f'{told} wanted of its supply' if host.up else 'down'}")
-        self.setToolTip(f"{host_story(self._desk, at)}\nClick to select it; drop guests on it to move them here")
         self.update()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Tell the host's story where the pointer rests."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            plan = self._desk.look.plan
+            if self.host in plan.host_index:
+                story = host_story(self._desk, plan.host_index[self.host])
+                told = f"{story}\nClick to select it; drop guests on it to move them here"
+                QToolTip.showText(event.globalPos(), told, self)
+            return True
+        return super().event(event)
 
     @property
     def is_selected(self) -> bool:
