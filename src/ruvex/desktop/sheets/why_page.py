@@ -207,7 +207,10 @@ class WhyPage(Page):
         self._explain()
 
     def _on_changed(self) -> None:
-        if self.isVisible():
+        # While an offer is only pointed at, nothing here moves from under the pointer: rows and strip show its effect.
+        step = self._desk.trial.step
+        is_pointed_at = any(offer.step is step for side in self.sides.values() for offer in side.offers)
+        if self.isVisible() and not (step is not None and is_pointed_at):
             self._explain()
 
     def _explain(self) -> None:
