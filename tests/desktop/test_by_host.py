@@ -184,6 +184,27 @@ class ByHost(WindowCase):
             self.assertIn(told, self.window.notice.text)
         self.assertEqual(self.desk.document.undo_stack.count(), 0)
 
+    def test_the_name_of_a_pool_stays_in_sight(self) -> None:
+        """While its members scroll, the pool is kept at the top; a click there is on it; the next pushes it away."""
+        butterfly = self.butterfly
+        butterfly.set_by_host(by_host=False)
+        number = butterfly.row_list.number_of("booking")
+        assert number is not None
+        butterfly.bar.setValue(butterfly.row_list.tops[number] + 60)
+        self.settle()
+        self.assertEqual(butterfly.kept_in_sight(), number)
+        self.assertEqual(butterfly.kept_place(number).top(), 0)
+        point = QPoint(butterfly.columns.names[1] - 20, 8)
+        QTest.mouseClick(butterfly.viewport(), LEFT, NONE, point)
+        self.settle()
+        self.assertEqual(self.desk.selection.current, "booking")
+        after = butterfly.row_list.number_of("science")
+        assert after is not None
+        butterfly.bar.setValue(butterfly.row_list.tops[after] - 10)
+        self.assertEqual(butterfly.kept_in_sight(), None if butterfly.row_list.rows[after].depth == 0 else number)
+        butterfly.bar.setValue(0)
+        self.assertIsNone(butterfly.kept_in_sight())
+
     def test_escape_lets_go(self) -> None:
         """Esc while a name hangs over a host leaves all as it was."""
         self.carry("crew-roster", self.window.head.chips.chips["breakwater"], QPoint(20, 20), drop=False)

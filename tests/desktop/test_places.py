@@ -226,6 +226,14 @@ class SeveralAtOnce(Sheets):
         self.settle()
         again = [guest for guest in self.desk.document.plan.guests if guest.id in ("mail", "files", "wiki")]
         self.assertEqual({guest.hot_add for guest in again}, {("memory",)})
+        dial = self.dials.dials["cpu"].fields
+        self.type_into(dial["cpu.shares"], "130")
+        again = [guest for guest in self.desk.document.plan.guests if guest.id in ("mail", "files", "wiki")]
+        self.assertEqual({guest.cpu.shares for guest in again}, {130.0})
+        self.desk.selection.select_many(["mail", "tide-model", "berth-planner"], "mail")
+        self.settle()
+        self.assertRegex(self.dials.dials["cpu"].fields["cpu.reservation"].line.text(), r"^0.MHz – 2.6")
+        self.assertRegex(self.dials.dials["cpu"].fields["cpu.shares"].line.text(), r"^100 – 130$")
         self.desk.selection.select_many(["mail", "tide-model"], "mail")
         self.settle()
         self.assertEqual(form.choosers["pool"].currentIndex(), -1)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -30,8 +31,10 @@ from ruvex.desktop.state.figures import (
     parse_shares,
     part_text,
     percent,
+    typed,
 )
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
+from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, causes_of, looks_same, peer_weights, site_shares
 from ruvex.plan import (
     RESOURCES,
@@ -332,7 +335,8 @@ class Dials(QWidget):
         weight, total = peer_weights(r, division, row)
         shown = percent(weight, total) if division.on[row] else ""
         part = part_text(float(site_shares(division, r)[row])) if shown else ""
-        dial.show_settings(settings, shown, part, self._desk.units.of(name, item.id))
+        unit = self._desk.units.of(name, item.id)
+        dial.show_settings(settings, shown, part, unit, self._ranges(item, list(dial.fields), unit))
         bar = bars_of(division, name)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
         unit = self._desk.units.of(name, item.id)
@@ -348,6 +352,26 @@ class Dials(QWidget):
             ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
         dial.show_met(self._met_text(item, name, row))
+
+    def _ranges(self, item: Guest | Pool, keys: Sequence[str], unit: Unit) -> dict[str, str]:
+        """Give from where to where the settings of all that are selected go, where they differ."""
+        found: dict[str, str] = {}
+        if len(self._desk.selection.ids) < 2:
+            return found
+        plan = self._desk.look.plan
+        for key in keys:
+            owners = [find_setting_owner(plan, target) for target in self._concerned(item, key)]
+            values = [get_setting(owner, key) for owner in owners]
+            if all(value == values[0] for value in values):
+                continue
+            numbers = [value for value in values if value is not None]
+            if key.endswith((".shares", ".headroom_percent")):
+                low, high = f"{min(numbers):.12g}", f"{max(numbers):.12g}"
+            else:
+                low = typed(min(numbers), unit)
+                high = "no limit" if len(numbers) < len(values) else typed(max(numbers), unit)
+            found[key] = f"{low} – {high}"
+        return found
 
     def _met_text(self, item: Guest | Pool, name: Resource, row: int) -> str:
         r = self._desk.look.division.of(name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Final
 
 from PyQt6.QtCore import pyqtSignal
@@ -137,14 +138,26 @@ class ResourceDial(QWidget):
         self.set_compact(compact=was_compact)
         return True
 
-    def show_settings(self, settings: DialSettings, weight: str, part: str, unit: Unit) -> None:
-        """Show the values in force; ``weight`` among the peers, and which ``part`` of the site that comes to."""
+    def show_settings(
+        self, settings: DialSettings, weight: str, part: str, unit: Unit, ranges: Mapping[str, str]
+    ) -> None:
+        """Show the values in force.
+
+        Parameters
+        ----------
+        weight, part
+            What it weighs among its peers, and which part of the site that comes to.
+        ranges
+            Of settings in which several that are selected differ, from where to where.
+        """
         for handle in settings.handles:
             value = _NO_LIMIT if handle.value is None else typed(handle.value, unit)
-            self.fields[handle.key].show_value(value)
+            self.fields[handle.key].show_value(ranges.get(handle.key, value))
         if settings.headroom_percent is not None:
-            self.fields["memory.headroom_percent"].show_value(f"{settings.headroom_percent:.12g} %")
-        self._shares.show_value(f"{settings.shares:.12g}")
+            self.fields["memory.headroom_percent"].show_value(
+                ranges.get("memory.headroom_percent", f"{settings.headroom_percent:.12g} %")
+            )
+        self._shares.show_value(ranges.get(self._shares.key, f"{settings.shares:.12g}"))
         # What it comes to when all want all is told whole in the hover; here there is room for the figures only.
         of_site = part.removesuffix(" when all want all")
         self._weight.set_text(

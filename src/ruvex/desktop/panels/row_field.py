@@ -30,6 +30,8 @@ class RowField(QAbstractScrollArea):
     """
 
     reader: ReaderTree
+    keeps_heads = False
+    """Whether the name of a pool stays in sight while its members scroll."""
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -147,7 +149,10 @@ class RowField(QAbstractScrollArea):
         return QRect() if number is None else self.place_of(number)
 
     def number_at(self, y: float) -> int | None:
-        """Give the number of the row at a height of the viewport."""
+        """Give the number of the row at a height of the viewport, one that is kept in sight included."""
+        kept = self.kept_in_sight() if self.keeps_heads else None
+        if kept is not None and 0 <= y <= self.kept_place(kept).bottom():
+            return kept
         return self.row_list.at(round(y) + self.bar.value())
 
     def row_at(self, point: QPoint) -> Row | None:
@@ -168,11 +173,36 @@ class RowField(QAbstractScrollArea):
         """Give the number of the current row."""
         return self.row_list.number_of(self._desk.selection.row_id)
 
+    def kept_in_sight(self) -> int | None:
+        """Give the number of the pool or host whose members show while it has scrolled out itself, None where none has.
+
+        It is the one around the first row that shows below the place where its name is kept.
+        """
+        rows, tops, offset = self.row_list.rows, self.row_list.tops, self.bar.value()
+        first = self.row_list.at(offset + self.bar.singleStep())
+        if offset <= 0 or first is None:
+            return None
+        depth = rows[first].depth
+        for number in range(first, -1, -1):
+            if rows[number].depth < depth and rows[number].folds:
+                return number if tops[number] < offset else None
+        return None
+
+    def kept_place(self, number: int) -> QRect:
+        """Give where the name of a pool or host is kept in sight: at the top, until the next one pushes it away."""
+        rows, tops = self.row_list.rows, self.row_list.tops
+        height, depth = tops[number + 1] - tops[number], rows[number].depth
+        after = next((i for i in range(number + 1, len(rows)) if rows[i].depth <= depth), len(rows))
+        top = min(0, tops[after] - self.bar.value() - height)
+        return QRect(0, top, self.viewport().width(), height)
+
     def bring_into_view(self) -> None:
-        """Scroll so far that the current row shows."""
+        """Scroll so far that the current row shows, below the name of its pool that is kept in sight."""
         number = self.current_number()
         if number is not None and self.isVisible():
-            top, bottom = self.row_list.tops[number], self.row_list.tops[number + 1]
+            head = 2 * self.bar.singleStep() if self.keeps_heads and self.row_list.rows[number].depth else 0
+            top, bottom = self.row_list.tops[number] - head, self.row_list.tops[number + 1]
+            top = max(top, 0)
             if top < self.bar.value():
                 self.bar.setValue(top)
             elif bottom > self.bar.value() + self.viewport().height():

@@ -359,8 +359,14 @@ class Butterfly(WingField):
         under.paint_selection(painter, numbers)
         wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
         with_name = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
-        for number in numbers:
-            row, place = self.row_list.rows[number], self.place_of(number)
+        kept = self.kept_in_sight()
+        places = [(number, self.place_of(number)) for number in numbers]
+        places += [] if kept is None else [(kept, self.kept_place(kept))]
+        for number, place in places:
+            row = self.row_list.rows[number]
+            if number == kept:
+                colours = self._theme.colours
+                painter.fillRect(place, colours.host_row if row.is_place else colours.band_row)
             if row.is_place:
                 self._place_painter.paint(painter, row, place, self.columns)
             else:

@@ -47,6 +47,7 @@ class WingField(RowField):
     """
 
     axes_changed = pyqtSignal()
+    keeps_heads = True
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(desk, theme, parent)
