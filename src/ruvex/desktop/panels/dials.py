@@ -172,9 +172,10 @@ class Dials(QWidget):
         # Where even a line is short of room, what stands in the row anyway is left out.
         is_narrow = folded and self.width() < self._theme.px(_NARROW)
         self._facts.setVisible(not folded)
-        self._middle.setVisible(not is_narrow)
+        has_dials = self._desk.selection.item is not None
+        self._middle.setVisible(not (is_narrow and has_dials))
         for dial in self.dials.values():
-            dial.set_narrow(narrow=is_narrow)
+            dial.set_narrow(narrow=is_narrow and has_dials)
         self._body.setFixedHeight(self._theme.px(_LINE if folded else _BODY))
         self._middle.setFixedWidth(self._theme.px(_MIDDLE))
         margin = 3 if folded else 8
@@ -222,6 +223,8 @@ class Dials(QWidget):
 
     def _on_divided(self) -> None:
         item, division = self._desk.selection.item, self._desk.look.division
+        if (item is None) != (self._shown[1] is None):
+            self._fold()
         shown, self._shown = self._shown, (division, item, self._desk.look.before is not None)
         if item is None:
             self._show_supply(self._desk.selection.host)
