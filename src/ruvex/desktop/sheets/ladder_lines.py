@@ -58,10 +58,12 @@ class LadderLines(QWidget):
     def show_lines(self, lines: list[LadderLine], colours: BarColours) -> None:
         """Show other steps."""
         if lines != self.lines or colours != self._colours:
+            high = sum(self._heights())
             self.lines, self._colours = lines, colours
             self.setAccessibleName("; ".join(f"{line.figure} {line.text}".strip() for line in lines))
             self.setToolTip("\n".join(f"{line.figure}  {line.text}" for line in lines))
-            self.updateGeometry()
+            if sum(self._heights()) != high:
+                self.updateGeometry()
             self.update()
 
     def _text_x(self) -> int:

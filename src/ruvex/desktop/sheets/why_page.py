@@ -9,9 +9,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from ruvex.advise import Move, ending_text, moves_for, rung_text, stop_text
+from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.plain_list import PlainList
-from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.sheets.ladder_lines import LadderLine, LadderLines
@@ -43,8 +44,8 @@ class _Side(QWidget):
     def __init__(self, resource: Resource, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._resource, self._desk, self._theme = resource, desk, theme
-        self._title, self._sum = QLabel(NAME[resource], self), QLabel(self)
-        set_role(self._sum, "muted")
+        self._title = QLabel(NAME[resource], self)
+        self._sum = ElidedLabel(theme, 12, at_right=True, parent=self)
         self.ladder = LadderLines(theme, self)
         self.having, self._help = QLabel(self), QLabel("What would help", self)
         self.having.setWordWrap(True)
@@ -52,8 +53,8 @@ class _Side(QWidget):
         self.offers: list[OfferButton] = []
         head = QGridLayout()
         head.addWidget(self._title, 0, 0)
-        head.addWidget(self._sum, 0, 1, Qt.AlignmentFlag.AlignRight)
-        head.setColumnStretch(0, 1)
+        head.addWidget(self._sum, 0, 1)
+        head.setColumnStretch(1, 1)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
@@ -71,7 +72,7 @@ class _Side(QWidget):
         self.ladder.show_lines(ladder_steps(ladder, division.site.plan, unit, behind), colours)
         used = ladder.delivered - ladder.held
         of = f" of {figure_with_unit(ladder.wanted, unit)}" if ladder.stops else f" {unit.name}"
-        self._sum.setText(f"{figure(used, unit)}{of}")
+        self._sum.set_text(f"{figure(used, unit)}{of}")
 
     def show_answer(self, having: Shifts | None, moves: Sequence[Move]) -> None:
         """Show who has what is missing, and what would help."""
@@ -110,8 +111,8 @@ class _Side(QWidget):
         """Take fonts from the theme."""
         for label in (self._title, self._help):
             label.setFont(self._theme.font(12.5, bold=True))
-        for label in (self._sum, self.having):
-            label.setFont(self._theme.font(12))
+        self.having.setFont(self._theme.font(12))
+        self._sum.updateGeometry()
         self.ladder.updateGeometry()
 
 
@@ -173,16 +174,13 @@ class WhyPage(Page):
         self.answered_for: str | None = None
         self._shown: tuple[Division, str | None] = (desk.look.division, None)
         self._asked: tuple[object, ...] = ()
-        self._hint = QLabel(self)
-        self._hint.setWordWrap(True)
-        set_role(self._hint, "muted")
+        self._hint = WrappedLabel(theme, 12, muted=True, parent=self)
         self.hurt = PlainList(theme, "Who lacks most", self)
         self.hurt.opened.connect(desk.selection.select)
         self.hurt.chosen.connect(desk.selection.select)
         self.sides = {name: _Side(name, desk, theme, self) for name in RESOURCES}
-        self._inside_title, self.inside = QLabel("As the guest sees it", self), QLabel(self)
-        self.inside.setWordWrap(True)
-        set_role(self.inside, "muted")
+        self._inside_title = QLabel("As the guest sees it", self)
+        self.inside = WrappedLabel(theme, 12, muted=True, parent=self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(10)
@@ -227,16 +225,16 @@ class WhyPage(Page):
         if item is None:
             self._show_hurt(division)
         elif not is_there:
-            self._hint.setText("It is powered off, and takes no part.")
+            self._hint.set_text("It is powered off, and takes no part.")
         else:
-            self._hint.setText(self._what_is_tried())
+            self._hint.set_text(self._what_is_tried())
             is_moving = self._desk.look.before is not None and was.ids is division.ids and was_item == item
             for name, side in self.sides.items():
                 # A dial that is on its way mostly leaves the other resource as it is.
                 if not (is_moving and looks_same(was.of(name), division.of(name))):
                     side.show_ladder(division, item)
             if isinstance(guest, Guest):
-                self.inside.setText("\n".join(inside_lines(self._desk, guest, division)))
+                self.inside.set_text("\n".join(inside_lines(self._desk, guest, division)))
         self._hint.setVisible(bool(self._hint.text()))
         self.titled.emit(self.title)
         # While something is tried, who has it and what would help stand still: they are about the plan as it is, and
@@ -270,7 +268,7 @@ class WhyPage(Page):
             f"{len(lacking)} guests {where}lack something; those that lack the largest part of it come first."
             " Choose one to see why."
         )  # fmt: skip
-        self._hint.setText(text)
+        self._hint.set_text(text)
         ids = [division.ids[row] for row in worst]
         labels = [plan.guests[plan.guest_index[guest]].label for guest in ids]
         texts = [f"{label}: {' and '.join(lacking[row])}" for label, row in zip(labels, worst, strict=True)]
@@ -307,7 +305,7 @@ class WhyPage(Page):
         """Take fonts from the theme."""
         self._inside_title.setFont(self._theme.font(12.5, bold=True))
         for label in (self._hint, self.inside):
-            label.setFont(self._theme.font(12))
+            label.updateGeometry()
         self.hurt.style_anew()
         for side in self.sides.values():
             side.style_anew()
