@@ -22,6 +22,7 @@ class Face:
     def __init__(self, font: QFont) -> None:
         self.font = font
         self.metrics = QFontMetricsF(font)
+        self._height = self.metrics.height()
         self._shaped: dict[str, tuple[QStaticText, float]] = {}
         self._elided: dict[tuple[str, float], str] = {}
 
@@ -39,7 +40,7 @@ class Face:
 
     def width(self, text: str) -> float:
         """Give the width of a text in pixels."""
-        return self._shape(text)[1]
+        return (self._shaped.get(text) or self._shape(text))[1]
 
     def elided(self, text: str, room: float) -> str:
         """Give a text shortened in its middle to a width in pixels."""
@@ -53,9 +54,8 @@ class Face:
     def draw(self, painter: QPainter, x: float, top: float, height: float, text: str) -> None:
         """Draw a text from ``x`` on, centred in a height."""
         painter.setFont(self.font)
-        painter.drawStaticText(
-            QPointF(round(x), round(top + (height - self.metrics.height()) / 2)), self._shape(text)[0]
-        )
+        shaped = self._shaped.get(text) or self._shape(text)
+        painter.drawStaticText(QPointF(round(x), round(top + (height - self._height) / 2)), shaped[0])
 
     def draw_right(self, painter: QPainter, x: float, top: float, height: float, text: str) -> None:
         """Draw a text that ends at ``x``."""

@@ -92,9 +92,13 @@ CONTRAST: Final = Colours(
 
 def blend(colour: QColor, other: QColor, part: float) -> QColor:
     """Mix two colours; ``part`` of the second, 0 to 1."""
-    return QColor.fromRgbF(
-        *(a + (b - a) * part for a, b in zip(colour.getRgbF()[:3], other.getRgbF()[:3], strict=True))
-    )
+    return _blend(colour.rgb(), other.rgb(), part)
+
+
+@lru_cache(maxsize=256)
+def _blend(one: int, other: int, part: float) -> QColor:
+    first, second = QColor(one).getRgbF()[:3], QColor(other).getRgbF()[:3]
+    return QColor.fromRgbF(*(a + (b - a) * part for a, b in zip(first, second, strict=True)))
 
 
 COVERS: Final = ("balloon", "squeezed", "spilled", "self-paged")

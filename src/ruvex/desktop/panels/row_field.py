@@ -14,6 +14,9 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row, RowList
 
 _LEAST_HEIGHT: Final = 40
+_LARGE: Final = 2_000
+"""A plan of more guests opens with its pools folded: nobody reads ten thousand rows, and to lay them out takes a third
+of a second."""
 
 
 class RowField(QAbstractScrollArea):
@@ -38,6 +41,8 @@ class RowField(QAbstractScrollArea):
         self._desk, self._theme = desk, theme
         self.row_list = RowList()
         self.folded: set[str] = set()
+        self._is_fresh = True
+        desk.document.closing.connect(self._on_closing)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -114,9 +119,16 @@ class RowField(QAbstractScrollArea):
         self.folded = {pool.id for pool in self._desk.look.plan.pools} if folded else set()
         self.lay_out_rows()
 
+    def _on_closing(self) -> None:
+        self._is_fresh = True
+
     def forget_folds(self) -> None:
-        """Forget what was folded and is no longer there."""
+        """Forget what was folded and is no longer there; fold all pools of a large plan that has been opened."""
         plan = self._desk.look.plan
+        if self._is_fresh and len(plan.guests) > _LARGE:
+            self.folded = {pool.id for pool in plan.pools}
+        # Somebody may ask between the document's new plan and the look's.
+        self._is_fresh = self._is_fresh and plan is not self._desk.document.plan
         self.folded &= {item.id for item in (*plan.pools, *plan.hosts)}
 
     def unfold_around(self, item_id: str) -> bool:

@@ -15,7 +15,8 @@ from ruvex.desktop.kit.notice import Choice
 from ruvex.desktop.shell.demo import demo_path, story_paths
 from ruvex.desktop.state.recovery import Keeper, Leftover
 from ruvex.exchange import cells_of
-from ruvex.plan import SUFFIX, PlanError, PlanFileError, read_plan
+from ruvex.plan import SUFFIX, PlanError, PlanFile, PlanFileError, find_item, read_plan
+from ruvex.site import Site, site_of
 
 if TYPE_CHECKING:
     from ruvex.desktop.shell.window import Window
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
 _TABLES: Final = (".csv", ".tsv", ".txt")
 MAX_TABLE_BYTES: Final = 32_000_000
+_LARGE_BYTES: Final = 1_000_000
+"""A plan file of more, some 2 000 guests, takes so long to read that the window would be seen to stand still."""
 
 AskPath = Callable[["Window", str], Path | None]
 
@@ -55,24 +58,66 @@ class PlanFiles(QObject):
         self._window, self._desk = window, window.desk
         self.keeper = Keeper(window.desk, window.preferences.folder)
         self._asked = ""
+        self._reading: object | None = None
+        window.desk.document.opened.connect(self._stop_reading)
         window.desk.document.named.connect(self._on_named)
         self.keeper.noted.connect(lambda text: window.notice.tell(text))
         self.keeper.changed_on_disk.connect(self._on_changed_on_disk)
 
     def open_path(self, path: Path) -> bool:
-        """Open a plan; says in the window why, if it cannot. Tells whether it did."""
-        window = self._window
-        window.notice.hide()
+        """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
+        self._window.notice.hide()
+        self._reading = None
         if path.suffix.lower() in _TABLES:
             return self._open_table(path)
+        with contextlib.suppress(OSError):
+            if path.stat().st_size > _LARGE_BYTES:
+                self._open_beside(path)
+                return True
         try:
             self._desk.document.open(path)
         except (PlanError, PlanFileError) as error:
-            reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
-            window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
+            self._tell_faults(path, error)
             return False
-        window.preferences.add_recent(path)
+        self._window.preferences.add_recent(path)
         return True
+
+    def _tell_faults(self, path: Path, error: PlanError | PlanFileError) -> None:
+        reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
+        self._window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
+
+    def _open_beside(self, path: Path) -> None:
+        """Read a large plan beside the window; what is open stays open, and can be worked with, until it is there."""
+        told = f"{path.name} is being read; it will open here."
+        token = self._reading = object()
+
+        def work() -> tuple[PlanFile, Site]:
+            file = read_plan(path)
+            # The plan's indexes are made when they are first asked for: here, where they hold nobody up.
+            find_item(file.plan, "")
+            return file, site_of(file.plan, file.traces)
+
+        def show(read: tuple[PlanFile, Site] | None, problem: Exception | None) -> None:
+            if token is not self._reading:
+                return
+            self._reading = None
+            self._window.notice.withdraw(told)
+            if isinstance(problem, PlanError | PlanFileError):
+                self._tell_faults(path, problem)
+            elif read is None:
+                raise problem or RuntimeError("nothing was read")
+            else:
+                self.after_saving(partial(self._show_read, path, *read))
+
+        self._window.notice.tell(told, [("Stay with what is open", self._stop_reading)])
+        self._desk.background.run("read", work, show)
+
+    def _stop_reading(self) -> None:
+        self._reading = None
+
+    def _show_read(self, path: Path, file: PlanFile, site: Site) -> None:
+        self._desk.document.show_file(file, path, site=site)
+        self._window.preferences.add_recent(path)
 
     def _open_table(self, path: Path) -> bool:
         """Show the columns of a table of guests, to be added to the plan that is open."""

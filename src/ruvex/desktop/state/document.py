@@ -86,12 +86,15 @@ class Document(QObject):
         """Show an empty plan."""
         self.show_file(PlanFile(Plan()), None)
 
-    def show_file(self, file: PlanFile, path: Path | None, *, is_saved: bool = True) -> None:
-        """Show a plan that was read, as that of a path; one that is not saved there is dirty from the start."""
+    def show_file(self, file: PlanFile, path: Path | None, *, is_saved: bool = True, site: Site | None = None) -> None:
+        """Show a plan that was read, as that of a path; one that is not saved there is dirty from the start.
+
+        ``site`` is that plan as arrays, if they are at hand.
+        """
         self.leaving.emit()
         self.closing.emit()
         self.file, self.path = file, path
-        self._take(file.plan, site_of(file.plan, file.traces))
+        self._take(file.plan, site or site_of(file.plan, file.traces))
         self.undo_stack.clear()
         if not is_saved:
             self.undo_stack.resetClean()

@@ -17,6 +17,8 @@ from ruvex.site import Site
 
 _COARSE_DAY: Final = 25
 """Moments of the day strip that are worked out at once on opening; the full day follows from the background."""
+_MANY: Final = 2_000
+_LEAST_DAY: Final = 5
 _DAY_DELAY_MS: Final = 60
 """The day strip is redrawn this long after the last edit: it need not follow a dial step by step."""
 
@@ -214,7 +216,9 @@ class Look(QObject):
 
     def _on_opened(self) -> None:
         self._work_out()
-        self.day = day_of(self.site, moments=_COARSE_DAY)
+        # Of a plan of 10 000 guests as many moments as of a small one would hold the window.
+        part = _MANY / max(self.site.guests.shape[1], _MANY)
+        self.day = day_of(self.site, moments=max(_LEAST_DAY, round(_COARSE_DAY * part)))
         self._on_day_due()
         self.rows_changed.emit()
         self.changed.emit()

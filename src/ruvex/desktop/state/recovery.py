@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import threading
 import uuid
 from dataclasses import dataclass
 from pathlib import Path
@@ -68,6 +69,7 @@ class Keeper(QObject):
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE_MS)
+        self._at_disk, self._number = threading.Lock(), 0
         self._settle.timeout.connect(self._look)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(lambda _path: self._settle.start())
@@ -103,8 +105,12 @@ class Keeper(QObject):
                 self._own_lock.setStaleLockTime(0)
                 self._own_lock.tryLock(0)
 
+        number = self._number
+
         def work() -> None:
-            with contextlib.suppress(OSError):
+            with self._at_disk, contextlib.suppress(OSError):
+                if number != self._number:
+                    return
                 facts_path.write_text(json.dumps(facts), encoding="utf-8")
                 write_plan(plan, copy, layout=layout)
 
@@ -114,10 +120,12 @@ class Keeper(QObject):
         """Remove the recovery copy: what it holds is saved, or was given up knowingly."""
         self._rest.stop()
         self._desk.background.drop(_SUBJECT)
-        self._desk.background.wait()
-        for path in (self.copy, self.copy.with_suffix(".facts")):
-            with contextlib.suppress(OSError):
-                path.unlink()
+        # A copy that is just being written is waited for; other work beside the window, a whole day played, is not.
+        with self._at_disk:
+            self._number += 1
+            for path in (self.copy, self.copy.with_suffix(".facts")):
+                with contextlib.suppress(OSError):
+                    path.unlink()
 
     def leftovers(self) -> list[Leftover]:
         """Give the recovery copies of windows that ended without closing."""
@@ -167,9 +175,10 @@ class Keeper(QObject):
         path = self._desk.document.path
         if path != self._path:
             self._watch(path)
+        elif not self._desk.document.is_dirty:
+            self._digest = _digest_of(path)
         if not self._desk.document.is_dirty:
             self.forget()
-            self._digest = _digest_of(path)
 
     def _watch(self, path: Path | None) -> None:
         self._path = path
@@ -225,6 +234,6 @@ def _digest_of(path: Path | None) -> str:
     if path is None:
         return ""
     try:
-        return hashlib.sha256(path.read_bytes()).hexdigest()
+        return hashlib.blake2b(path.read_bytes()).hexdigest()
     except OSError:
         return ""

@@ -132,11 +132,9 @@ class RowList:
         hosts_first
             The hosts stand before the tree, each as a row.
         """
-        both: tuple[Pool | Guest, ...] = (*plan.pools, *plan.guests)
-        items = {item.id: item for item in both}
-        found = _found(division, items, wanted) if wanted.strip() else None
-        ordered = _in_order(division, items, order)
-        maker = _Maker(division, items, folded, found)
+        found = _found(division, plan, wanted) if wanted.strip() else None
+        maker = _Maker(division, plan, folded, found)
+        ordered = _in_order(division, plan, order)
         before = maker.hosts(plan) if hosts_first and found is None else ()
         self.rows = [*before, *(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))]
         height_of = heights.of if isinstance(heights, Heights) else heights
@@ -173,33 +171,34 @@ class _Maker:
     def __init__(
         self,
         division: Division,
-        items: Mapping[str, Pool | Guest],
+        plan: Plan,
         folded: Collection[str],
         found: Mapping[int, bool] | None,
     ) -> None:
-        self._division, self._items, self._folded, self._found = division, items, folded, found
+        self._division, self._plan, self._folded, self._found = division, plan, folded, found
 
     def tree(self, ordered: Sequence[int], *, host: int = -1, is_part: bool = False) -> Iterator[Row]:
         """Give the rows of the tree in an order, those below folded pools left out."""
         division, found = self._division, self._found
         hidden_below = -1
+        ids, kinds, depths = division.ids, division.kinds, division.depth.tolist()
+        on, top_pools = division.on.tolist(), division.top_pool.tolist()
         for index in ordered:
-            depth = int(division.depth[index])
+            depth = depths[index]
             if 0 <= hidden_below < depth:
                 continue
             hidden_below = -1
             if found is not None and index not in found:
                 continue
-            item_id = division.ids[index]
-            kind: Kind = "pool" if division.kinds[index] == "pool" else "guest"
+            item_id = ids[index]
+            kind: Kind = "pool" if kinds[index] == "pool" else "guest"
             is_folded = kind == "pool" and item_id in self._folded and found is None
             if is_folded:
                 hidden_below = depth
-            top_pool = int(division.top_pool[index])
+            label, hue = _item(self._plan, item_id).label, top_pools[index]
             yield Row(
-                index, item_id, self._items[item_id].label, depth + is_part, kind, is_folded,
-                bool(division.on[index]), None if top_pool < 0 else top_pool, found is not None and not found[index],
-                host, is_part,
+                index, item_id, label, depth + is_part, kind, is_folded, on[index], None if hue < 0 else hue,
+                found is not None and not found[index], host, is_part,
             )  # fmt: skip
 
     def hosts(self, plan: Plan) -> Iterator[Row]:
@@ -238,7 +237,12 @@ class _Maker:
             yield from self.tree(rows, host=at, is_part=True)
 
 
-def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str) -> list[int]:
+def _item(plan: Plan, item_id: str) -> Pool | Guest:
+    at = plan.guest_index.get(item_id)
+    return plan.pools[plan.pool_index[item_id]] if at is None else plan.guests[at]
+
+
+def _in_order(division: Division, plan: Plan, order: str) -> list[int]:
     """Give all rows, members below their pool, peers in the order asked for."""
     count = len(division.ids)
     if order == "tree":
@@ -250,7 +254,7 @@ def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str)
             parts.append(np.divide(r.unmet, r.wanted, out=np.zeros(count), where=r.wanted > 0))
         keys: list[float] | list[str] = (-np.maximum.reduce(parts)).round(9).tolist()
     else:
-        keys = [items[item_id].label.casefold() for item_id in division.ids]
+        keys = [_item(plan, item_id).label.casefold() for item_id in division.ids]
     below: dict[int, list[int]] = {}
     for row, parent in enumerate(division.parent_row.tolist()):
         below.setdefault(parent, []).append(row)
@@ -263,13 +267,13 @@ def _in_order(division: Division, items: Mapping[str, Pool | Guest], order: str)
     return ordered
 
 
-def _found(division: Division, items: Mapping[str, Pool | Guest], wanted: str) -> dict[int, bool]:
+def _found(division: Division, plan: Plan, wanted: str) -> dict[int, bool]:
     """Give the rows to be shown, and of each whether it is or lies in something that was looked for."""
     words = wanted.casefold().split()
     found: dict[int, bool] = {}
     parents = division.parent_row.tolist()
     for row, item_id in enumerate(division.ids):
-        item = items[item_id]
+        item = _item(plan, item_id)
         tags = item.tags if isinstance(item, Guest) else (item.owner,)
         text = " ".join((item.label, item_id, *tags)).casefold()
         if all(word in text for word in words) or found.get(parents[row]) is True:

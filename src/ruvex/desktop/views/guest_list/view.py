@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from PyQt6.QtCore import QItemSelection, QItemSelectionModel, Qt
-from PyQt6.QtGui import QAction, QContextMenuEvent, QShowEvent
+from PyQt6.QtGui import QAction, QContextMenuEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.views.guest_list.cells import ROW, Cells
 from ruvex.desktop.views.guest_list.columns import COLUMNS
@@ -41,6 +42,24 @@ _FIRST: Final = 76
 """Of a column of figures, and of the first of a group, over which the name of the group stands."""
 _NOT_HERE: Final = (ActionName.RENAME, ActionName.UPWARD, ActionName.DOWNWARD, ActionName.SELECT_ALL)
 """Actions of the rows that mean their tree or their names there."""
+
+
+class _Grid(QTableView):
+    """Paints its own ground, so that scrolling moves what is painted; else every cell would be painted anew."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme, self._seen = theme, self.viewport()
+        assert self._seen is not None
+        self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint the ground, then the cells."""
+        if event is not None:
+            painter = QPainter(self._seen)
+            painter.fillRect(event.rect(), self._theme.colours.paper)
+            painter.end()
+        super().paintEvent(event)
 
 
 class ListView(View):
@@ -108,7 +127,7 @@ class ListView(View):
         return button
 
     def _make_grid(self, parent: QWidget) -> QTableView:
-        grid = QTableView(parent)
+        grid = _Grid(self._theme, parent)
         grid.setModel(self.table)
         grid.setItemDelegate(Cells(self._desk, self._theme, self.table, grid))
         grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
