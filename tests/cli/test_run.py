@@ -15,6 +15,7 @@ import numpy as np
 from ruvex.plan import plan_text, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
+from ruvex.words import entry_text
 from tests.builders import cpu_guest, plan_of
 from tests.cli.test_commands import ROOT, run
 
@@ -38,7 +39,10 @@ class Run(unittest.TestCase):
         done = run("run", str(STORY), "--json")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         expected = json.loads(json.dumps(self.player.summary().to_json() | {"interrupted": False}))
-        self.assertEqual(json.loads(done.stdout), expected)
+        document = json.loads(done.stdout)
+        texts = [entry.pop("text") for entry in document["log"]]
+        self.assertEqual(document, expected)
+        self.assertEqual(texts, [entry_text(entry, self.player.site.plan) for entry in self.player.log])
 
     def test_table_and_log(self) -> None:
         """People read who was below its need and why, the pressure, the savings and the log, in 100 columns."""

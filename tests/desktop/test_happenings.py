@@ -11,6 +11,7 @@ from ruvex.desktop.sheets.events_page import EventsPage
 from ruvex.desktop.sheets.log_page import LogPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.plan import MoveEvent, PowerEvent, SetEvent, SurgeEvent
+from ruvex.play.happenings import SetOut
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 
@@ -156,7 +157,7 @@ class LogAndSummary(Happenings):
         self.assertEqual(page.count.text(), f"2 of {len(player.log)} entries")
         page.entries.setCurrentRow(1)
         self.settle()
-        entry = next(e for e in player.log if e.text.startswith("intranet sets out"))
+        entry = next(e for e in player.log if e.target == "intranet" and isinstance(e.what, SetOut))
         self.assertEqual((self.desk.look.plan.moment, self.desk.selection.current), (entry.at_s, "intranet"))
         page.line.clear()
         page.only.click()

@@ -25,6 +25,7 @@ from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import ElasticMemory, Guest, read_plan
 from ruvex.play import PRESSURES, Player
 from ruvex.site import site_of
+from ruvex.words import entry_text
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
@@ -262,7 +263,7 @@ class Live(TimelineCase):
         self.assertEqual(self.desk.document.undo_stack.count(), 0)
         player = self.playing.player
         assert player is not None
-        texts = " ".join(entry.text for entry in player.log)
+        texts = " ".join(entry_text(entry, player.site.plan) for entry in player.log)
         for part in ("e is restarted", "b is switched off", "demand of a is 2.0 times", "a: CPU limit 5.00"):
             self.assertIn(part, texts)
         keep = self.window.actions_by_name[ActionName.KEEP_EVENTS]
@@ -332,7 +333,7 @@ class Live(TimelineCase):
         assert player is not None
         self.assertEqual([entry.kind for entry in player.log], ["refused"])
         self.assertIn("another boot size", self.timeline.transport.told.toolTip())
-        self.assertIn("another boot size", player.log[0].text)
+        self.assertIn("another boot size", entry_text(player.log[0], player.site.plan))
 
     def test_without_a_play_these_ask_for_one(self) -> None:
         """Restart and surge say that they belong to a play; power then changes the plan."""

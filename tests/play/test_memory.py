@@ -12,6 +12,7 @@ from ruvex.engine import rows as r
 from ruvex.plan import Plan, plan_from
 from ruvex.play import Player
 from ruvex.site import site_of
+from ruvex.words import entry_text
 from tests.builders import HOST, memory_guest, plan_of
 from tests.play.site import PlayCase, guest_of
 
@@ -194,7 +195,7 @@ class Pressure(PlayCase):
     def test_idle_pages_keep_the_host_free(self) -> None:
         """With 19 900 of 20 000 touched the balloon takes idle pages until 4.3 % are free again; nobody is slowed."""
         player = self.play(self.grown(9000, 10_100), until_s=900)
-        self.assertEqual([e.text for e in player.log if e.kind == "pressure"],
+        self.assertEqual([entry_text(e, player.site.plan) for e in player.log if e.kind == "pressure"],
                          ["h: dire, it was ample", "h: ample, it was dire"])  # fmt: skip
         self.assertAlmostEqual(float(player.ticks.place_values[r.Q_FREE, 1]), 860, delta=1)
         self.assertGreater(self.of(player, "idle", "balloon"), 0)
@@ -310,7 +311,7 @@ class Banks(PlayCase):
         self.assertEqual(player.state.on.sum(), 3)
         entry = next(e for e in player.log if e.kind == "refused")
         self.assertEqual(entry.target, "c")
-        self.assertIn("no spill volume", entry.text)
+        self.assertIn("no spill volume", entry_text(entry, player.site.plan))
 
     def test_a_far_too_large_volume_is_remarked_on(self) -> None:
         """A volume of ten times what the guest can need is named."""

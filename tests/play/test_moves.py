@@ -7,7 +7,9 @@ from typing import Any
 
 from ruvex.plan import Plan, plan_from
 from ruvex.play import Player, Summary
+from ruvex.play.happenings import Boots
 from ruvex.site import site_of
+from ruvex.words import entry_text
 from tests.builders import HOST, PLAIN, cpu_guest
 from tests.play.site import check
 
@@ -36,7 +38,7 @@ def played(plan: Plan, until_s: float | None = None) -> Player:
 
 def refusals(player: Player) -> str:
     """Give what was refused, in words."""
-    return "\n".join(entry.text for entry in player.log if entry.kind == "refused")
+    return "\n".join(entry_text(entry, player.site.plan) for entry in player.log if entry.kind == "refused")
 
 
 MOVE = {"at": 10, "do": "move", "target": "a", "host": "there"}
@@ -158,7 +160,7 @@ class LostHosts(unittest.TestCase):
         player.run(62)
         self.assertEqual(player.state.on.tolist(), [False, False, False, True])
         player.run()
-        starts = [entry for entry in player.log if entry.kind == "start" and "boots" in entry.text]
+        starts = [entry for entry in player.log if entry.kind == "start" and isinstance(entry.what, Boots)]
         self.assertEqual([(entry.at_s, entry.target) for entry in starts], [(63, "c"), (63, "a")])
         self.assertEqual(player.state.on.tolist(), [True, False, True, True])
         self.assertEqual(player.site.standing.host.tolist()[0::2], [1, 1])

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from ruvex.plan import EditError, add_events, remove_items
-from ruvex.play import PHASES
+from ruvex.play import PHASES, Plain
+from ruvex.play.happenings import Boots
+from ruvex.words import entry_text
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.play.site import PlayCase, guest_of
 from tests.play.test_memory import CALM, elastic, steps
@@ -30,7 +32,7 @@ class Starting(PlayCase):
             with self.subTest(others=others):
                 guests = [fixed("a", 1000, power="off", vcpus=10), cpu_guest("busy", others)]
                 player = self.play(plan_of(guests, events=on(10, "a")), until_s=200)
-                booted = next(e.at_s for e in player.log if "has booted" in e.text)
+                booted = next(e.at_s for e in player.log if e.what is Plain.BOOTED)
                 self.assertAlmostEqual(booted - 10, expected, delta=1)
 
     def test_starts_together_go_by_shares_and_wait(self) -> None:
@@ -40,7 +42,7 @@ class Starting(PlayCase):
             for name, shares in (("a", 50), ("b", 200), ("c", 100))
         ]
         player = self.play(plan_of(guests, events=on(0, "a", "b", "c")), until_s=600)
-        starts = [e.target for e in player.log if e.text.endswith(" boots")]
+        starts = [e.target for e in player.log if isinstance(e.what, Boots)]
         self.assertEqual(starts, ["b", "c", "a"])
         self.assertEqual(self.kinds(player, "a")[0], "wait")
         self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
@@ -51,7 +53,7 @@ class Starting(PlayCase):
         late = [fixed(name, 39_000, power="off") for name in ("a", "b")]
         events = [*on(60, "a", "b"), {"at": 1800, "do": "power-off", "target": "huge"}]
         player = self.play(plan_of([*held, *late], events=events, rules=CALM), until_s=2400)
-        boots = [(e.at_s, e.target) for e in player.log if e.text.endswith(" boots")]
+        boots = [(e.at_s, e.target) for e in player.log if isinstance(e.what, Boots)]
         self.assertEqual(boots, [(1800, "a")])
         self.assertEqual(self.kinds(player, "b"), ["wait"])
         alone = self.play(plan_of([*held, late[0]], events=[*on(60, "a"), events[-1]], rules=CALM), until_s=2400)
@@ -66,7 +68,7 @@ class Starting(PlayCase):
         plan = plan_of(guests, host=HOST | {"memory_mib": 20_000}, events=on(60, "a"), rules=rules)
         player = self.play(plan, until_s=600, record_s=1)
         free = player.recording.of_places("free")[0]
-        started = int(next(e.at_s for e in player.log if e.text.endswith(" boots")))
+        started = int(next(e.at_s for e in player.log if isinstance(e.what, Boots)))
         self.assertGreaterEqual(float(free[started]), 258 - 1)
         self.assertLess(float(free[started]), 860)
         self.assertIn("wait", self.kinds(player, "a"))
@@ -79,7 +81,7 @@ class Starting(PlayCase):
         ]
         player = self.play(plan_of(guests, events=on(60, "a")), until_s=900)
         self.assertIn("wait", self.kinds(player, "a"))
-        started = next(e.at_s for e in player.log if e.text.endswith(" boots"))
+        started = next(e.at_s for e in player.log if isinstance(e.what, Boots))
         # Some 25 000 MiB through a balloon of 320 MiB a second, and no further than half the size.
         self.assertGreater(started, 60 + 60)
         self.assertLess(started, 60 + 300)
@@ -96,7 +98,7 @@ class Starting(PlayCase):
         self.assertIn("boot from disk", guest_of(player.summary(), "a").below_s)
         self.assertEqual(self.of(player, "a", "bridged"), 0)
         self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
-        booted = next(e.at_s for e in player.log if e.target == "a" and "has booted" in e.text)
+        booted = next(e.at_s for e in player.log if e.target == "a" and e.what is Plain.BOOTED)
         # Half the boot size in memory and half from disk at 35 % of the speed: 40 / 0.675 seconds.
         self.assertAlmostEqual(booted - 60, 40 / 0.675, delta=1.5)
         cold = plan_of([*others, tight | {"power": "off"}], host=host, events=on(60, "a"), rules=CALM)
@@ -142,8 +144,8 @@ class Events(PlayCase):
         player = self.play(plan_of(guests, events=events, rules={"bounds_while_on": "widen"}), until_s=20)
         self.assertEqual([e.kind for e in player.log], ["refused"] * len(refused))
         for entry, (_, _, reason) in zip(player.log, refused, strict=True):
-            self.assertIn(reason, entry.text)
-            self.assertNotIn("key", entry.text)
+            self.assertIn(reason, entry_text(entry, player.site.plan))
+            self.assertNotIn("key", entry_text(entry, player.site.plan))
         self.assertEqual(player.site.plan.guests, plan_of(guests).guests)
 
     def test_floors_and_ceilings_move_while_on(self) -> None:
@@ -152,7 +154,7 @@ class Events(PlayCase):
         change: dict[str, dict[str, Any]] = {"e": {"memory.floor": 3000, "memory.ceiling": 8000}, "c": {"vcpus": 3}}
         events = [{"at": 10, "do": "set", "target": name, "change": what} for name, what in change.items()]
         player = self.play(plan_of(guests, events=events, rules=CALM), until_s=120)
-        told = [e.text.replace("\u202f", " ") for e in player.log]
+        told = [entry_text(e, player.site.plan).replace("\u202f", " ") for e in player.log]
         self.assertEqual(told, ["e: floor 2.93 GiB, ceiling 7.81 GiB", "c: vCPUs 3"])
         self.assertEqual((self.of(player, "e", "given"), self.of(player, "c", "delivered")), (3000, 3000))
 
@@ -167,7 +169,8 @@ class Events(PlayCase):
         events = [{"at": 20 + i, "do": "set", "target": "h", "change": what} for i, what in enumerate(changes)]
         player = self.play(plan_of([guest], host=host, events=[*on(0, "a"), *events]), until_s=60)
         self.assertEqual(self.kinds(player, "h"), ["refused", "refused", "set"])
-        self.assertIn("the bank of h would have no spill volume", next(e for e in player.log if e.target == "h").text)
+        told = entry_text(next(e for e in player.log if e.target == "h"), player.site.plan)
+        self.assertIn("the bank of h would have no spill volume", told)
         self.assertEqual(player.state.volumes, {("h", "v"): "a"})
 
     def test_a_guest_powered_on_by_an_event_is_protected(self) -> None:
@@ -176,7 +179,9 @@ class Events(PlayCase):
         events = [*on(0, "a"), {"at": 30, "do": "set", "target": "b", "change": {"cpu.reservation": 5000}}]
         player = self.play(plan_of(guests, events=events), until_s=60)
         self.assertEqual(self.kinds(player, "b"), ["refused"])
-        self.assertIn("the supply is short of CPU that can be promised by 1.00", player.log[1].text)
+        self.assertIn(
+            "the supply is short of CPU that can be promised by 1.00", entry_text(player.log[1], player.site.plan)
+        )
 
     def test_a_surge_lasts_its_time(self) -> None:
         """Three times the demand of a pool's guests, for a minute."""
@@ -197,7 +202,7 @@ class Events(PlayCase):
         ]  # fmt: skip
         player = self.play(plan_of([cpu_guest("a", 100)], events=events), until_s=100)
         self.assertEqual([e.kind for e in player.log], ["refused"] * 3)
-        self.assertIn("on already", player.log[-1].text)
+        self.assertIn("on already", entry_text(player.log[-1], player.site.plan))
         self.assertEqual(PHASES[int(self.of(player, "a", "phase"))], "running")
 
     def test_plans_with_nothing_to_divide(self) -> None:

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.play import Player
+from ruvex.play.happenings import Boots, NotStarted
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.play.site import PlayCase, check
@@ -114,7 +115,7 @@ class Storms(PlayCase):
         found = [
             (round(entry.at_s), entry.kind, int(entry.target[1:]))
             for entry in player.log
-            if (entry.kind == "start" and "boots" in entry.text)
-            or (entry.kind == "refused" and "does not start" in entry.text)
+            if (entry.kind == "start" and isinstance(entry.what, Boots))
+            or (entry.kind == "refused" and isinstance(entry.what, NotStarted))
         ]
         self.assertEqual(sorted(found), sorted(SlowStorm(sizes, shares, wishes).play()))

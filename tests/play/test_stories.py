@@ -13,8 +13,10 @@ from typing import Any
 import numpy as np
 
 from ruvex.plan import change_settings, read_plan
-from ruvex.play import GuestSummary, Player, Summary
+from ruvex.play import GuestSummary, Plain, Player, Summary
+from ruvex.play.happenings import Boots
 from ruvex.site import site_of
+from ruvex.words import entry_text
 from tests.play.site import check, guest_of
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
@@ -86,7 +88,7 @@ class Stories(unittest.TestCase):
         self.assertEqual((bridge.guest, bridge.at_s, bridge.mib), ("ramp-control", 1200, 3.5 * GIB))
         (refused,) = entries("tight-restart", "refused")
         self.assertEqual((refused.target, refused.at_s), ("ramp-control", 2700))
-        boots = [e.at_s for e in entries("tight-restart", "start", "ramp-control") if e.text.endswith(" boots")]
+        boots = [e.at_s for e in entries("tight-restart", "start", "ramp-control") if isinstance(e.what, Boots)]
         self.assertEqual(boots[0], 1200)
         self.assertTrue(3600 < boots[1] < 3720)
         self.assertIn("boot from disk", self.of("tight-restart", "ramp-control").below_s)
@@ -95,7 +97,7 @@ class Stories(unittest.TestCase):
         """Too small from 00:30 on, others lend, the raise at 01:00 mends it, and the volume left is too small."""
         (refused,) = entries("bank", "refused")
         self.assertEqual(refused.target, "kiosk-4")
-        self.assertIn("the largest free one has 4.00", refused.text)
+        self.assertIn("the largest free one has 4.00", entry_text(refused, played("bank").site.plan))
         self.assertGreater(at("bank", "kiosk-2", "balloon", 3000), 500)
         self.assertLess(at("bank", "kiosk-1", "pace", 3000), 0.9)
         self.assertIn("bank", self.of("bank", "kiosk-1").below_s)
@@ -104,10 +106,10 @@ class Stories(unittest.TestCase):
 
     def test_start_storm(self) -> None:
         """Boots take near two minutes where one alone takes 40 s; those of least shares wait and boot last."""
-        starts = [e for e in entries("start-storm", "start") if e.text.endswith(" boots")]
+        starts = [e for e in entries("start-storm", "start") if isinstance(e.what, Boots)]
         self.assertEqual([e.target for e in starts[:2]], ["till-01", "till-02"])
         self.assertEqual({e.target for e in starts[-4:]}, {"till-07", "till-08", "till-09", "till-10"})
-        booted = {e.target: e.at_s for e in entries("start-storm", "start") if e.text.endswith("has booted")}
+        booted = {e.target: e.at_s for e in entries("start-storm", "start") if e.what is Plain.BOOTED}
         self.assertGreater(booted["till-01"] - 600, 110)
         self.assertTrue(entries("start-storm", "wait", "till-10"))
         self.assertEqual(self.of("start-storm", "switchboard").unmet_s, 0)
@@ -137,11 +139,11 @@ class Stories(unittest.TestCase):
     def test_lost_host(self) -> None:
         """Noticed after 43 s, its guests start by their turn; one stays off, one waits until the host comes up."""
         lost = 1800
-        boots = {e.target: e for e in entries("lost-host", "start") if " boots" in e.text}
+        boots = {e.target: e for e in entries("lost-host", "start") if isinstance(e.what, Boots)}
         self.assertEqual(boots["ticket-desk"].at_s, lost + 43)
         self.assertGreaterEqual(boots["ramp-control"].at_s, lost + 43)
         self.assertEqual(boots["fare-engine"].at_s, 3600)
-        self.assertTrue(boots["fare-engine"].text.endswith("slip-3"))
+        self.assertEqual(boots["fare-engine"].what, Boots("slip-3"))
         self.assertNotIn("pier-archive", boots)
         self.assertEqual(at("lost-host", "ticket-desk", "cpu_delivered", lost + 20), 0)
         before, after = (at("lost-host", "crew-portal", "cpu_delivered", time) for time in (lost - 10, lost + 120))

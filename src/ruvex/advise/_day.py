@@ -8,7 +8,8 @@ from typing import Final
 import numpy as np
 
 from ruvex.plan import Plan, format_cpu, format_memory, format_time
-from ruvex.play import Player, Recording, Summary, span
+from ruvex.play import Player, Recording, Summary
+from ruvex.words import span
 
 _LEAST_S: Final = 60.0
 """A guest that is short for a minute more or less is not worth telling."""

@@ -26,7 +26,7 @@ from ruvex.plan import (
 )
 from ruvex.play import Player, Summary
 from ruvex.site import site_of
-from ruvex.words import SUMMARY_HEADINGS, guest_cells, summary_facts
+from ruvex.words import SUMMARY_HEADINGS, entry_text, guest_cells, summary_facts
 
 INTERRUPTED: Final = 130
 _BATCH_TICKS: Final = 2000
@@ -55,7 +55,10 @@ def print_run(path: Path, until: str | None, out: Path | None, every_s: float | 
         write_series(player.recording, out)
     summary = player.summary()
     if as_json:
-        print(json.dumps(summary.to_json() | {"interrupted": interrupted}, ensure_ascii=False))
+        document = summary.to_json() | {"interrupted": interrupted}
+        for told, entry in zip(document["log"], summary.log, strict=True):
+            told["text"] = entry_text(entry, file.plan)
+        print(json.dumps(document, ensure_ascii=False))
     else:
         _print_summary(summary, file.plan, interrupted=interrupted)
     return INTERRUPTED if interrupted else 0
@@ -106,7 +109,8 @@ def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
     lines += ["", *summary_facts(summary, plan)]
     if summary.log:
         lines.append("")
-        lines += [f"{format_time(entry.at_s):<9}{entry.kind:<9}{entry.text}" for entry in summary.log[:_MOST_LOG]]
+        for entry in summary.log[:_MOST_LOG]:
+            lines.append(f"{format_time(entry.at_s):<9}{entry.kind:<9}{entry_text(entry, plan)}")
         more = len(summary.log) - _MOST_LOG
         lines += [f"… and {more} more; --json has all"] if more > 0 else []
     print("\n".join(lines))

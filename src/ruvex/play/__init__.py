@@ -9,7 +9,7 @@ from ruvex.play._prepare import prepare
 from ruvex.play._record import CODES, Recording
 from ruvex.play._state import PHASES, PRESSURES, State
 from ruvex.play._summary import Finish, GuestSummary, PlaceSummary, Savings, Summary
-from ruvex.play._words import change_text, label_of, span
+from ruvex.play.happenings import Plain
 
 __all__ = [
     "CHANNELS",
@@ -24,15 +24,13 @@ __all__ = [
     "GuestSummary",
     "MoveDone",
     "PlaceSummary",
+    "Plain",
     "Player",
     "Recording",
     "Savings",
     "State",
     "Summary",
-    "change_text",
     "division_at",
-    "label_of",
     "played_day",
     "prepare",
-    "span",
 ]

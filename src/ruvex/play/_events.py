@@ -6,8 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from ruvex.plan import EditError, Guest, Host, Plan, change_settings, find_item, needs_off
-from ruvex.play._words import shortage
-from ruvex.promise import claims_of, refusal_between
+from ruvex.promise import Refusal, claims_of, refusal_between
 from ruvex.site import Site
 
 _HARDWARE: Final = (
@@ -16,6 +15,14 @@ _HARDWARE: Final = (
 )  # fmt: skip
 """What of a host does not change by a setting while it runs."""
 _LIFE_CYCLE: Final = {"power": "It is switched by power events", "host": "It goes to another host by a move"}
+
+
+class NotPromisedError(EditError):
+    """A change that promises do not allow."""
+
+    def __init__(self, refusal: Refusal) -> None:
+        super().__init__("the promises do not allow it")
+        self.refusal = refusal
 
 
 def changed_site(live: Site, target: str, change: Mapping[str, Any], arriving: Mapping[int, int]) -> Site:
@@ -33,7 +40,9 @@ def changed_site(live: Site, target: str, change: Mapping[str, Any], arriving: M
     Raises
     ------
     EditError
-        It is no valid change, one that waits for the guest to be off, or one that the promises do not allow.
+        It is no valid change, or one that waits for the guest to be off.
+    NotPromisedError
+        The promises do not allow it.
     """
     plan = live.plan
     before = find_item(plan, target)
@@ -53,7 +62,7 @@ def changed_site(live: Site, target: str, change: Mapping[str, Any], arriving: M
     site = _standing_alike(live, new)
     refusal = refusal_between(claims_of(live, arriving=arriving), claims_of(site, arriving=arriving), [target])
     if refusal is not None:
-        raise EditError(shortage(new, refusal))
+        raise NotPromisedError(refusal)
     return site
 
 

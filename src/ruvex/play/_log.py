@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Final, Literal, Protocol
+from typing import Any, Final, Literal, Protocol
+
+from ruvex.play.happenings import Happening, name_of
 
 Kind = Literal[
     "power",
@@ -38,20 +40,24 @@ class Entry:
         What it is about.
     target
         The id of the guest, pool, host, or ``rules``.
-    text
-        One sentence.
+    what
+        What happened, with its figures; ``ruvex.words.entry_text`` says it.
     """
 
     at_s: float
     kind: Kind
     target: str
-    text: str
+    what: Happening
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as the summary's document has it."""
+        return {"at_s": self.at_s, "kind": self.kind, "target": self.target, "what": name_of(self.what)}
 
 
 class Tell(Protocol):
     """Writes a line of the log."""
 
-    def __call__(self, kind: Kind, target: str, text: str) -> None:
+    def __call__(self, kind: Kind, target: str, what: Happening) -> None:
         """Write what happened to a target now."""
 
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from ruvex.engine import rows as r
-from ruvex.plan import format_memory
+from ruvex.play import happenings as h
+from ruvex.play._log import Tell
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
-from ruvex.play._words import label_of, shortage, span
 from ruvex.promise import claims_of, refusal_between
 from ruvex.site import placement_problem
 
@@ -92,7 +92,7 @@ class Moves:
         Those that came to their end.
     """
 
-    def __init__(self, ticks: Ticks, tell: Any) -> None:
+    def __init__(self, ticks: Ticks, tell: Tell) -> None:
         self._ticks, self._tell = ticks, tell
         self.under_way: list[Move] = []
         self.done: list[MoveDone] = []
@@ -106,8 +106,20 @@ class Moves:
     def _state(self) -> State:
         return self._ticks.state
 
-    def problem(self, guest: int, to: int) -> str:
-        """Say why a guest that is on may not move to a host, or nothing."""
+    def problem(self, guest: int, to: int) -> h.Why | None:
+        """Tell why a guest that is on may not move to a host, or give None."""
+        if told := self._rule_against(guest, to):
+            return h.Ruled(told)
+        site, item = self._ticks.site, self._ticks.site.plan.guests[guest]
+        before = claims_of(site, arriving=self.arriving)
+        refusal = refusal_between(before, claims_of(site, arriving={**self.arriving, guest: to}), [item.id])
+        if refusal is not None:
+            return h.Short(refusal)
+        need, hosts = self._need(guest), site.hosts.shape[1]
+        found = self._ticks.can_be_found(hosts + to)
+        return h.NotFound(need, max(found, 0.0), site.plan.hosts[to].id) if need > found else None
+
+    def _rule_against(self, guest: int, to: int) -> str:
         site, state = self._ticks.site, self._state
         plan, item = site.plan, site.plan.guests[guest]
         source, target = plan.hosts[int(state.host[guest])], plan.hosts[to]
@@ -127,18 +139,7 @@ class Moves:
             return f"{target.label} has processors of another maker than {source.label}"
         if target.cpu_level < int(state.sees[guest]):
             return f"the processors of {target.label} are of a lower level than the programs of {item.label} see"
-        if told := placement_problem(plan, guest, to, state.host.tolist(), state.on.tolist()):
-            return told
-        before = claims_of(site, arriving=self.arriving)
-        refusal = refusal_between(before, claims_of(site, arriving={**self.arriving, guest: to}), [item.id])
-        if refusal is not None:
-            return shortage(plan, refusal)
-        need, hosts = self._need(guest), site.hosts.shape[1]
-        found = self._ticks.can_be_found(hosts + to)
-        if need > found:
-            only = format_memory(max(found, 0.0))
-            return f"{format_memory(need)} of memory cannot be found on {target.label} now, only {only}"
-        return ""
+        return placement_problem(plan, guest, to, state.host.tolist(), state.on.tolist())
 
     def _need(self, guest: int) -> float:
         """Give what a moving guest needs on the other host, MiB."""
@@ -148,12 +149,13 @@ class Moves:
     def begin(self, guest: int, to: int) -> None:
         """Let a guest that is on set out for another host, or tell why it may not."""
         plan, item = self._ticks.site.plan, self._ticks.site.plan.guests[guest]
-        if told := self.problem(guest, to):
-            self._tell("refused", item.id, f"{item.label} does not move to {plan.hosts[to].label}: {told}")
+        why = self.problem(guest, to)
+        if why is not None:
+            self._tell("refused", item.id, h.NotMoved(plan.hosts[to].id, why))
             return
         size = float(self._state.backed[guest])
         self.under_way.append(Move(guest, int(self._state.host[guest]), to, self._ticks.now_s, size, size))
-        self._tell("move", item.id, f"{item.label} sets out for {plan.hosts[to].label}")
+        self._tell("move", item.id, h.SetOut(plan.hosts[to].id))
         self._reckon()
 
     def _reckon(self) -> None:
@@ -179,7 +181,7 @@ class Moves:
         """End the moves to a host that is lost; what moves from it is lost with it."""
         for move in [move for move in self.under_way if host in (move.source, move.target)]:
             item = self._ticks.site.plan.guests[move.guest]
-            self._tell("move", item.id, f"the move of {item.label} ends with the loss of a host")
+            self._tell("move", item.id, h.Plain.MOVE_ENDED)
             self.drop(move.guest)
 
     def step(self) -> None:
@@ -238,9 +240,5 @@ class Moves:
         self._state.host[move.guest], self._state.held[move.guest] = move.target, 0
         source, target = plan.hosts[move.source].id, plan.hosts[move.target].id
         self.done.append(MoveDone(item.id, source, target, move.at_s, move.seconds, move.held_s))
-        self._tell(
-            "move", item.id,
-            f"{item.label} goes on on {label_of(plan, target)}, {span(move.seconds)} after it set out, held still for"
-            f" {move.held_s:.1f} s",
-        )  # fmt: skip
+        self._tell("move", item.id, h.Arrived(target, move.seconds, move.held_s))
         return True

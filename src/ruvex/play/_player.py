@@ -20,19 +20,17 @@ from ruvex.plan import (
     PowerEvent,
     SetEvent,
     SurgeEvent,
-    format_number,
-    format_time,
     pools_within,
 )
-from ruvex.play._events import changed_site
+from ruvex.play import happenings as h
+from ruvex.play._events import NotPromisedError, changed_site
 from ruvex.play._log import Entry, Kind, told_pressures
 from ruvex.play._moves import Moves
 from ruvex.play._power import Power
 from ruvex.play._record import Recording
-from ruvex.play._state import PRESSURES, State
+from ruvex.play._state import State
 from ruvex.play._summary import Finish, Savings, Summary, guests_of, places_of, savings_of
 from ruvex.play._ticks import Ticks
-from ruvex.play._words import change_text, label_of, span
 from ruvex.site import Site
 
 RECORD_S: Final = 10.0
@@ -185,11 +183,9 @@ class Player:
         for place, noted in sorted(self._pressures.items()):
             kind, host = trees.places[[r.L_KIND, r.L_HOST], place].tolist()
             there = plan.hosts[host] if plan.hosts else None
-            name = "the supply" if there is None else there.label
-            name = f"the bank of {name}" if kind == r.BANK_PLACE else name
             for at_s, level, before in told_pressures(noted, self.now_s):
-                text = f"{name}: {PRESSURES[level]}, it was {PRESSURES[before]}"
-                told.append(Entry(at_s, "pressure", there.id if there else "", text))
+                what = h.PressureChanged(level, before, kind == r.BANK_PLACE)
+                told.append(Entry(at_s, "pressure", there.id if there else "", what))
         return sorted([*self._entries, *told], key=lambda entry: entry.at_s)
 
     def summary(self) -> Summary:
@@ -290,8 +286,8 @@ class Player:
     def _tick_of(self, at_s: float) -> int:
         return math.ceil(at_s / self.tick_s - _ALMOST)
 
-    def _tell(self, kind: Kind, target: str, text: str) -> None:
-        self._entries.append(Entry(self.now_s, kind, target, text))
+    def _tell(self, kind: Kind, target: str, what: h.Happening) -> None:
+        self._entries.append(Entry(self.now_s, kind, target, what))
 
     def _take_notes(self) -> None:
         plan = self.site.plan
@@ -304,8 +300,7 @@ class Player:
             self._finished.append(finish)
             late = finish.late_s or 0.0
             if late > 1.5 * self.tick_s:
-                text = f"batch work of {guest.label} due at {format_time(finish.due_s)} is done {span(late)} late"
-                self._entries.append(Entry(at, "finish", guest.id, text))
+                self._entries.append(Entry(at, "finish", guest.id, h.DoneLate(finish.due_s, late)))
 
     # Events
 
@@ -317,9 +312,7 @@ class Player:
             inside = pools_within(plan, event.target) if event.target in plan.pool_index else set()
             hit = [i for i, g in enumerate(plan.guests) if g.id == event.target or g.pool in inside]
             self.ticks.surge(hit, float(event.factor), max(self.tick + 1, self._tick_of(event.at + event.for_s)))
-            factor = format_number(event.factor, 1)
-            text = f"the demand of {label_of(plan, event.target)} is {factor} times as high for {span(event.for_s)}"
-            self._tell("surge", event.target, text)
+            self._tell("surge", event.target, h.Surged(float(event.factor), float(event.for_s)))
         elif isinstance(event, PowerEvent):
             guest = plan.guest_index[event.target]
             {"power-on": self.power.power_on, "power-off": self.power.power_off, "restart": self.power.restart}[
@@ -339,27 +332,26 @@ class Player:
             return
         item = plan.guests[guest]
         if item.in_bank and plan.hosts[to].bank is None:
-            text = f"{item.label} does not move to {plan.hosts[to].label}: it lives in a bank, and there is none"
-            self._tell("refused", item.id, text)
+            why = h.Ruled("it lives in a bank, and there is none")
+            self._tell("refused", item.id, h.NotMoved(plan.hosts[to].id, why))
             return
         self.ticks.count()
         state.host[guest] = to
         self.ticks.regroup()
         self.power.try_again()
-        self._tell("move", item.id, f"{item.label} is on {plan.hosts[to].label} from now, and off")
+        self._tell("move", item.id, h.MovedOff(plan.hosts[to].id))
 
     def _set(self, event: SetEvent) -> None:
-        plan, changes = self.site.plan, change_text(event.change)
-        label = label_of(plan, event.target)
         try:
             site = changed_site(self.site, event.target, event.change, self.moves.arriving)
         except EditError as error:
-            why = "; ".join(str(error).splitlines())
-            self._tell("refused", event.target, f"{label}: {changes} is refused: {why}")
+            told = h.Ruled("; ".join(str(error).splitlines()))
+            why = h.Short(error.refusal) if isinstance(error, NotPromisedError) else told
+            self._tell("refused", event.target, h.NotChanged(event.change, why))
             return
         self.ticks.count()
         self.ticks.take(site)
         self.ticks.regroup()
         self.power.try_again()
         self.plans.append((self.now_s, site.plan))
-        self._tell("set", event.target, f"{label}: {changes}")
+        self._tell("set", event.target, h.Changed(event.change))

@@ -10,12 +10,12 @@ from typing import Final
 import numpy as np
 
 from ruvex.engine import rows as r
-from ruvex.plan import Plan, format_memory
+from ruvex.plan import Plan
+from ruvex.play import happenings as h
 from ruvex.play._log import Tell
 from ruvex.play._moves import Bridge, Moves
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
-from ruvex.play._words import shortage
 from ruvex.promise import Claims, admit_in_order, claims_of
 from ruvex.site import Site, Taken, allowed_hosts, by_room, find_volume
 
@@ -99,7 +99,7 @@ class Power:
         """Queue a guest that is off; whether it can start is seen in this tick's life-cycle step."""
         guest = self._site.plan.guests[i]
         if self._state.phase[i] != r.OFF:
-            self._tell("refused", guest.id, f"{guest.label} is on already")
+            self._tell("refused", guest.id, h.Plain.ALREADY_ON)
             return
         self._enqueue(i, _Start())
 
@@ -107,17 +107,17 @@ class Power:
         """Switch a guest off; all it held is free."""
         guest = self._site.plan.guests[i]
         if self._state.phase[i] == r.OFF:
-            self._tell("refused", guest.id, f"{guest.label} is off already")
+            self._tell("refused", guest.id, h.Plain.ALREADY_OFF)
             return
         self._release(i)
         self._queue.pop(i, None)
-        self._tell("power", guest.id, f"{guest.label} is switched off")
+        self._tell("power", guest.id, h.Plain.SWITCHED_OFF)
 
     def restart(self, i: int) -> None:
         """Let a guest that is on begin anew; where its boot size cannot be found, disk stands in for the rest."""
         guest = self._site.plan.guests[i]
         if self._state.phase[i] < r.BOOTING:
-            self._tell("refused", guest.id, f"{guest.label} is not on, so it cannot be restarted")
+            self._tell("refused", guest.id, h.Plain.NOT_ON)
             return
         volumes = dict(self._state.volumes)
         self._release(i)
@@ -131,14 +131,14 @@ class Power:
             found = self._ticks.can_be_found(self._memory_place(i, int(self._state.host[i]))) - overhead
             start.bridged = size - min(max(min(promised, found), floor), size)
         self._enqueue(i, start)
-        self._tell("power", guest.id, f"{guest.label} is restarted")
+        self._tell("power", guest.id, h.Plain.RESTARTED)
 
     def lose_host(self, host: int) -> None:
         """Let a host go down; after a while its guests are queued, to come back elsewhere."""
         plan, state = self._site.plan, self._state
         there = plan.hosts[host]
         if not state.up[host]:
-            self._tell("refused", there.id, f"{there.label} is down already")
+            self._tell("refused", there.id, h.Plain.ALREADY_DOWN)
             return
         self._moves.lose_host(host)
         lost = [i for i in range(len(plan.guests)) if state.host[i] == host and state.phase[i] != r.OFF]
@@ -153,21 +153,19 @@ class Power:
         back = [i for i in lost if plan.guests[i].comes_back != "stays-off"]
         if back:
             self._notices.append((tick, back))
-        count = len(lost)
-        told = f", and {count} guest{'s' if count != 1 else ''} with it" if count else ""
-        self._tell("host", there.id, f"{there.label} is down{told}")
+        self._tell("host", there.id, h.HostDown(len(lost)))
 
     def regain_host(self, host: int) -> None:
         """Let a host come up, with nobody on it."""
         there = self._site.plan.hosts[host]
         if self._state.up[host]:
-            self._tell("refused", there.id, f"{there.label} is up already")
+            self._tell("refused", there.id, h.Plain.ALREADY_UP)
             return
         self._ticks.count()
         self._state.up[host] = True
         self._ticks.regroup()
         self.try_again()
-        self._tell("host", there.id, f"{there.label} is up again, and empty")
+        self._tell("host", there.id, h.Plain.HOST_UP)
 
     def _enqueue(self, i: int, start: _Start) -> None:
         start.is_patient = start.is_lost or bool(self._queue) or bool((self._state.phase == r.BOOTING).any())
@@ -221,7 +219,7 @@ class Power:
             state.met[i], state.pace[i], state.cause[i] = 1.0, 1.0, r.NO_CAUSE
             if guest.agent:
                 state.agent_due[i] = tick + math.ceil(plan.rules.starting.agent_s / plan.tick_s - _DONE)
-            self._tell("start", guest.id, f"{guest.label} has booted")
+            self._tell("start", guest.id, h.Plain.BOOTED)
         return bool(ready)
 
     def _load_agents(self, tick: int) -> bool:
@@ -232,7 +230,7 @@ class Power:
         for i in ready:
             guest = self._site.plan.guests[i]
             state.agent[i], state.agent_due[i] = 1, r.NEVER
-            self._tell("agent", guest.id, f"the agent of {guest.label} has loaded")
+            self._tell("agent", guest.id, h.Plain.AGENT_LOADED)
             bridged = float(state.bridged[i])
             if bridged > 0:
                 # Until the host brings the guest to its need, what disk stood in for is in its balloon.
@@ -240,8 +238,7 @@ class Power:
                 state.balloon[i] += bridged
                 since, mib = self._bridged_since.pop(i)
                 self.bridges.append(Bridge(guest.id, since, self._ticks.now_s - since, mib))
-                text = f"the boot bridge of {guest.label} ({format_memory(bridged)}) is released"
-                self._tell("bridge", guest.id, text)
+                self._tell("bridge", guest.id, h.BridgeReleased(bridged))
         return bool(ready)
 
     def _notice(self, tick: int) -> None:
@@ -277,7 +274,7 @@ class Power:
         return int(hosts + max(host, 0))
 
     def _try_starts(self) -> None:
-        waits: dict[int, tuple[str, str]] = {}
+        waits: dict[int, tuple[str, h.Why]] = {}
         values = self._ticks.place_values
         waited = values[r.Q_WAITING].copy()
         values[r.Q_WAITING] = 0.0
@@ -308,26 +305,26 @@ class Power:
         rooms = claims.host_allowed[:2] - claims.host_claimed[:2]
         return by_room(rooms, there), "no host that is up may take it"
 
-    def _try(self, i: int) -> tuple[str, str] | None:
-        """Start a guest, or tell what it lacks, in a word and in a sentence; of several hosts that of the roomiest."""
-        first: tuple[str, str] | None = None
+    def _try(self, i: int) -> tuple[str, h.Why] | None:
+        """Start a guest, or tell what it lacks, in a word and with figures; of several hosts that of the roomiest."""
+        first: tuple[str, h.Why] | None = None
         start, guest = self._queue[i], self._site.plan.guests[i]
         claims = self._claims(is_lost=start.is_lost)
         hosts, told = self._candidates(i, claims)
         for host in hosts:
-            problem = None
+            problem: tuple[str, h.Why] | None = None
             if not start.is_restart:
                 at = {guest.id: host} if self._site.plan.hosts else {}
                 _, waiting = admit_in_order(self._site, [guest.id], claims=claims, on_host=at)
                 if waiting:
-                    problem = "promise", shortage(self._site.plan, waiting[0])
+                    problem = "promise", h.Short(waiting[0])
             problem = problem or self._start(i, host)
             if problem is None or problem[0] == _RECLAIMING:
                 return problem
             first = first or problem
-        return first or ("host", told)
+        return first or ("host", h.Ruled(told))
 
-    def _start(self, i: int, host: int) -> tuple[str, str] | None:
+    def _start(self, i: int, host: int) -> tuple[str, h.Why] | None:
         """Start a guest that promises allow on a host, if its memory is to be had there."""
         plan, state, start, values = self._site.plan, self._state, self._queue[i], self._ticks.place_values
         guest, g, hosts = plan.guests[i], self._site.guests[:, i], self._site.hosts.shape[1]
@@ -337,7 +334,7 @@ class Power:
             assert there.bank is not None
             taken = find_volume(there.id, there.bank, guest, state.volumes)
             if not isinstance(taken, Taken):
-                return "volume", taken
+                return "volume", h.Ruled(taken)
         place, is_thin = self._memory_place(i, host), guest.memory.mode == "thin"
         need = float(g[r.G_RESERVATION]) if is_thin else float(g[r.G_SIZE]) - start.bridged
         needs: dict[int, float] = {place: need}
@@ -348,8 +345,7 @@ class Power:
             noise = _NOISE * max(1.0, float(values[r.Q_SUPPLY, where]))
             can = self._ticks.can_be_found(where)
             if more > can + noise:
-                found = format_memory(max(0.0, can))
-                return "memory", f"{format_memory(more)} of memory cannot be found now, only {found}"
+                return "memory", h.NotFound(more, max(0.0, can))
             # What is free below the dire mark is left, where reclaim can find the rest.
             dire = plan.rules.pressure.dire_part * float(values[r.Q_KEPT, where])
             left = min(dire, max(0.0, can - more))
@@ -360,7 +356,7 @@ class Power:
         if lacking:
             for where, more in lacking.items():
                 values[r.Q_WAITING, where] += more + keeps[where]
-            return _RECLAIMING, f"{format_memory(sum(lacking.values()))} of memory are being reclaimed"
+            return _RECLAIMING, h.Reclaiming(sum(lacking.values()))
         self._boot(i, host, need, taken)
         return None
 
@@ -374,29 +370,27 @@ class Power:
         state.backed[i] = state.given[i]
         state.by_use[i] = plan.rules.settling_by_use
         state.sees[i] = level_seen(plan, i, host)
-        where = f" on {plan.hosts[host].label}" if len(plan.hosts) > 1 else ""
         if isinstance(taken, Taken):
             state.volumes[plan.hosts[host].id, taken.volume.id] = guest.id
             if taken.remark:
-                self._tell("remark", guest.id, f"{guest.label}: {taken.remark}")
+                self._tell("remark", guest.id, h.Remarked(taken.remark))
         self._ticks.regroup()
-        self._tell("start", guest.id, f"{guest.label} boots{where}")
+        self._tell("start", guest.id, h.Boots(plan.hosts[host].id if len(plan.hosts) > 1 else None))
         if start.bridged > 0:
             self._bridged_since[i] = self._ticks.now_s, start.bridged
-            text = f"{format_memory(start.bridged)} of the boot size of {guest.label} cannot be found: disk stands in"
-            self._tell("bridge", guest.id, text)
+            self._tell("bridge", guest.id, h.Bridged(start.bridged))
 
-    def _tell_waits(self, waits: Mapping[int, tuple[str, str]]) -> None:
+    def _tell_waits(self, waits: Mapping[int, tuple[str, h.Why]]) -> None:
         """Refuse a lone start that finds nothing; what was asked for while others were starting waits."""
-        for i, (lacks, problem) in waits.items():
+        for i, (lacks, why) in waits.items():
             start, guest = self._queue[i], self._site.plan.guests[i]
             if not (start.is_patient or start.is_restart or lacks == _RECLAIMING):
                 self._state.phase[i] = r.OFF
                 del self._queue[i]
-                self._tell("refused", guest.id, f"{guest.label} does not start: {problem}")
+                self._tell("refused", guest.id, h.NotStarted(why))
             elif start.told != lacks:
                 start.told = lacks
-                self._tell("wait", guest.id, f"{guest.label} waits: {problem}")
+                self._tell("wait", guest.id, h.StartWaits(why))
 
     def settle_in(self, site: Site) -> None:
         """Take over who is on in a plan before its day begins; a bank's guest that finds no spill volume is off."""
@@ -412,10 +406,10 @@ class Power:
                 # Its own volume counts as free for it.
                 taken = find_volume(plan.hosts[host].id, bank, guest, state.volumes)
                 if not isinstance(taken, Taken):
-                    self._tell("refused", guest.id, f"{guest.label} does not start: {taken}")
+                    self._tell("refused", guest.id, h.NotStarted(h.Ruled(taken)))
                     continue
                 if taken.remark:
-                    self._tell("remark", guest.id, f"{guest.label}: {taken.remark}")
+                    self._tell("remark", guest.id, h.Remarked(taken.remark))
             state.phase[i], state.agent[i] = r.RUNNING, int(guest.agent)
             state.sees[i] = level_seen(plan, i, host)
 

@@ -151,6 +151,7 @@ class Summary:
         document = asdict(self)
         document["finishes"] = [asdict(finish) | {"late_s": finish.late_s} for finish in self.finishes]
         document["bridges"] = [bridge.to_json() for bridge in self.bridges]
+        document["log"] = [entry.to_json() for entry in self.log]
         document["moves"] = [move.to_json() for move in self.moves]
         return document
 

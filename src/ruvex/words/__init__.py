@@ -1,15 +1,21 @@
-"""The sentences that window and commands both say: refusals, and what a day came to. No Qt."""
+"""The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
+from ruvex.words._log import entry_text
 from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text
+from ruvex.words._settings import change_text, label_of, span
 from ruvex.words._summary import SUMMARY_HEADINGS, guest_cells, short_span, summary_facts
 
 __all__ = [
     "SUMMARY_HEADINGS",
     "chain_lines",
+    "change_text",
+    "entry_text",
     "guest_cells",
     "holders_text",
+    "label_of",
     "obstacle_text",
     "refusal_text",
     "short_span",
+    "span",
     "summary_facts",
 ]

@@ -15,15 +15,14 @@ from ruvex.desktop.kit.bars import Bar
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.track import Mark
+from ruvex.desktop.panels.dial_facts import facts_of, met_text
 from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.desktop.panels.effect_line import EffectLine
 from ruvex.desktop.panels.resource_dial import ResourceDial
 from ruvex.desktop.panels.row_bars import bars_of
-from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import (
-    NAME,
     figure,
     figure_with_unit,
     parse,
@@ -35,7 +34,7 @@ from ruvex.desktop.state.figures import (
 )
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.desktop.state.units import Unit
-from ruvex.divide import Division, causes_of, looks_same, peer_weights, site_shares
+from ruvex.divide import Division, looks_same, peer_weights, site_shares
 from ruvex.plan import (
     RESOURCES,
     EditError,
@@ -44,14 +43,12 @@ from ruvex.plan import (
     Plan,
     Pool,
     Resource,
-    ThinMemory,
     UnitError,
     find_item,
     get_setting,
     has_setting,
     resource_of,
 )
-from ruvex.promise import budget_of
 
 _BODY: Final = 158
 _LINE: Final = 48
@@ -291,35 +288,7 @@ class Dials(QWidget):
         place = "\u00a0· ".join(part.replace(" ", "\u00a0") for part in parts)
         self._place.setText(place)
         self._place.setToolTip(place)
-        row = division.position[item.id]
-        facts = [] if division.on[row] else ["powered off: takes no part"]
-        if len(self._desk.selection.ids) > 1:
-            facts.append(f"{len(self._desk.selection.ids)} selected: a dial turns all of them")
-        if isinstance(item, Guest):
-            facts += self._guest_facts(item, row)
-        else:
-            if any(division.of(name).node_broken[row] for name in RESOURCES):
-                facts.append("its members are promised more than it has")
-            facts += [self._budget_fact(item, name) for name in RESOURCES]
-        self._facts.setText("\n".join(facts))
-
-    def _guest_facts(self, guest: Guest, row: int) -> list[str]:
-        facts, memory, unit = [], guest.memory, self._desk.units.common("memory")
-        if memory.mode == "elastic" and not guest.agent:
-            facts.append("agent missing: its memory stays at boot size")
-        pace = float(self._desk.look.division.layers.pace[row])
-        if guest.is_on and pace < 0.995:
-            facts.append(f"pace {pace:.2f}")
-        if isinstance(memory, ThinMemory) and memory.size > memory.reservation:
-            facts.append(f"needs {figure_with_unit(memory.size - memory.reservation, unit)} of spill space")
-        return facts
-
-    def _budget_fact(self, pool: Pool, name: Resource) -> str:
-        budget, unit = budget_of(self._desk.document.claims, pool.id, name), self._desk.units.common(name)
-        drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
-        free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
-        reserved = figure(budget.reservation, unit)
-        return f"{NAME[name]}: {figure(budget.claimed, unit)} of {reserved} claimed{drawn}, {free}"
+        self._facts.setText("\n".join(facts_of(self._desk, item)))
 
     def _show_item(self, item: Guest | Pool, name: Resource) -> None:
         division, dial = self._desk.look.division, self.dials[name]
@@ -354,7 +323,7 @@ class Dials(QWidget):
         if ghost is not None and abs(ghost - delivered) < settings.top / 1000:
             ghost = None  # what did not move has no ghost
         dial.show_bar(bar, marks if division.on[row] else (), self._theme.bar_colours(hue), settings, ghost)
-        dial.show_met(self._met_text(item, name, row))
+        dial.show_met(met_text(self._desk, item, name, row))
 
     def _ranges(self, item: Guest | Pool, keys: Sequence[str], unit: Unit) -> dict[str, str]:
         """Give from where to where the settings of all that are selected go, where they differ."""
@@ -375,27 +344,6 @@ class Dials(QWidget):
                 high = "no limit" if len(numbers) < len(values) else typed(max(numbers), unit)
             found[key] = f"{low} – {high}"
         return found
-
-    def _met_text(self, item: Guest | Pool, name: Resource, row: int) -> str:
-        r = self._desk.look.division.of(name)
-        if not self._desk.look.division.on[row]:
-            return ""
-        unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
-        unit = self._desk.units.of(name, item.id)
-        if unmet <= 1e-6 * max(1.0, wanted):
-            surplus = float(r.delivered[row]) - wanted
-            held = (
-                f", holds {figure_with_unit(surplus, unit)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
-            )
-            return f"gets all it wants{held}"
-        idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
-        apart = f", holds {figure_with_unit(idle, unit)} idle" if idle > 0.01 * max(wanted, 1) else ""
-        what = "the CPU" if name == "cpu" else "the memory"
-        cause = causes_of(self._desk.look.division, name).word(row)
-        lacks = f"lacks {figure_with_unit(unmet, unit)}"
-        why = f": {cause}" if cause else ""
-        behind = behind_text(self._desk.look.division, name, row, unit)
-        return f"gets {percent(wanted - unmet, wanted)} of {what} it wants{behind}, {lacks}{why}{apart}"
 
     def enter(self) -> None:
         """Go to the first setting of what is selected."""

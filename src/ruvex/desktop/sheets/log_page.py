@@ -13,6 +13,7 @@ from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
 from ruvex.plan import find_item, format_time
 from ruvex.play import Entry
+from ruvex.words import entry_text
 
 _MOST: Final = 2000
 
@@ -72,22 +73,22 @@ class LogPage(Page):
         if self.isVisible() and self.only.isChecked():
             self._show()
 
-    def _log(self) -> list[Entry]:
+    def _log(self) -> list[tuple[Entry, str]]:
         player = self._desk.playing.player or self._desk.rehearsal.base
-        return [] if player is None else player.log
+        return [] if player is None else [(entry, entry_text(entry, player.site.plan)) for entry in player.log]
 
     def _show(self) -> None:
         words = self.line.text().casefold().split()
         row, log = self._desk.selection.row_id, self._log()
         found = []
-        for entry in log:
+        for entry, told in log:
             if self.only.isChecked() and row is not None and entry.target != row:
                 continue
-            text = f"{format_time(entry.at_s)} {entry.kind} {entry.text}".casefold()
+            text = f"{format_time(entry.at_s)} {entry.kind} {told}".casefold()
             if all(word in text for word in words):
-                found.append(entry)
-        self._shown = found[:_MOST]
-        lines = [(i, f"{format_time(entry.at_s)}   {entry.text}") for i, entry in enumerate(self._shown)]
+                found.append((entry, told))
+        self._shown = [entry for entry, _ in found[:_MOST]]
+        lines = [(i, f"{format_time(entry.at_s)}   {told}") for i, (entry, told) in enumerate(found[:_MOST])]
         self.entries.show_lines(lines)
         shown = len(self._shown)
         self.count.setText(f"{shown} of {len(log)} entries" if shown != len(log) else f"{len(log)} entries")

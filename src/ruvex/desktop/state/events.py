@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
 from ruvex.plan import EditError, Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time, with_events
-from ruvex.play import change_text, label_of, span
+from ruvex.words import change_text, label_of, span
 
 
 def deed_text(event: Event, plan: Plan) -> str:

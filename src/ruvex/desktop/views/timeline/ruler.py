@@ -15,7 +15,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.events import EventEditor, deed_text, event_text
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import Event, SurgeEvent, format_time
-from ruvex.play import label_of
+from ruvex.words import label_of
 
 _HEIGHT: Final = 36
 _NEAR: Final = 5

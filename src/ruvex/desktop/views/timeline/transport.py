@@ -16,6 +16,7 @@ from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.playing import SPEEDS
 from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.plan import format_memory, format_time
+from ruvex.words import entry_text
 
 _PLAY: Final = (ActionName.PLAY_STEP, ActionName.REPLAY, ActionName.NEXT_TIME)
 _IN_PLAY: Final = (ActionName.RESTART, ActionName.SURGE, ActionName.KEEP_EVENTS)
@@ -134,7 +135,8 @@ class Transport(ToolRow):
         if player is None or self._playing.is_over or (not self._playing.speed and self._playing.is_running):
             return ""
         last = player.log[-1] if player.log else None
-        return last.text if last is not None and player.now_s - last.at_s <= _RECENT_S else ""
+        is_recent = last is not None and player.now_s - last.at_s <= _RECENT_S
+        return entry_text(last, player.site.plan) if last is not None and is_recent else ""
 
     def savings_text(self) -> str:
         """Say what elastic memory saves, nothing where there is none."""

@@ -17,6 +17,7 @@ from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.desktop.views.timeline.ruler import Ruler
 from ruvex.desktop.views.timeline.transport import Transport
 from ruvex.desktop.views.timeline.view_bar import ViewBar
+from ruvex.words import entry_text
 
 _TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
 _IN_LANES: Final = (
@@ -207,6 +208,6 @@ class TimelineView(View):
             self.lanes.set_scale(scale.at(at_s - scale.span_s / 3, scale.span_s))
         recording, player = self._playing.recording, self._playing.player
         assert recording is not None and player is not None
-        near = [e.text for e in player.log if e.kind in _TOLD and abs(e.at_s - at_s) < recording.every_s]
+        near = [e for e in player.log if e.kind in _TOLD and abs(e.at_s - at_s) < recording.every_s]
         if near:
-            self.transport.say(near[0])
+            self.transport.say(entry_text(near[0], player.site.plan))

@@ -1,34 +1,17 @@
-"""Sentences of the log: names rather than ids, quantities with their units, settings in words."""
+"""Names, changes of settings and lengths of time in words."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Final
+from typing import Any
 
 from ruvex.plan import Guest, Host, Plan, Pool, find_item, format_cpu, format_memory, format_number, setting_word
-from ruvex.promise import Refusal, Waiting, is_cpu
-
-_WHAT: Final[Mapping[str, str]] = {
-    "cpu": "CPU that can be promised", "memory": "memory that can be promised",
-    "host-cpu": "CPU that can be promised there", "host-memory": "memory that can be found there",
-    "spill": "spill space", "bank": "memory in its bank", "volume": "a spill volume in its bank",
-}  # fmt: skip
 
 
 def label_of(plan: Plan, item_id: str | None) -> str:
     """Give the name people read of a guest, pool or host; the supply for none."""
     item = find_item(plan, item_id) if item_id is not None else None
     return item.label if isinstance(item, Guest | Pool | Host) else "the supply" if item is None else "the rules"
-
-
-def shortage(plan: Plan, lacking: Refusal | Waiting) -> str:
-    """Say what is short, where and by how much."""
-    amount = format_cpu(lacking.shortfall) if is_cpu(lacking.kind) else format_memory(lacking.shortfall)
-    where = label_of(plan, lacking.place)
-    if lacking.kind == "volume":
-        return f"the bank of {where} would have no spill volume of {amount} left"
-    of_bank = "the bank of " if lacking.kind == "bank" else ""
-    return f"{of_bank}{where} is short of {_WHAT[lacking.kind]} by {amount}"
 
 
 def change_text(change: Mapping[str, Any]) -> str:
