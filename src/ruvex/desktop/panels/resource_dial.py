@@ -160,9 +160,7 @@ class ResourceDial(QWidget):
         self._shares.show_value(ranges.get(self._shares.key, f"{settings.shares:.12g}"))
         # What it comes to when all want all is told whole in the hover; here there is room for the figures only.
         of_site = part.removesuffix(" when all want all")
-        self._weight.set_text(
-            f"{weight} among its peers, {of_site}" if weight else "", short=f"{weight} among its peers"
-        )
+        self._weight.set_text(f"{weight} among its peers, {of_site}" if weight else "", short=f"{weight} of peers")
         self._weight.setToolTip(f"{weight} among its peers, {part}" if weight else "")
         for factor, button in self.choices.items():
             button.setChecked(settings.shares == SHARES_STANDARD * factor)
