@@ -179,10 +179,19 @@ class Dials(QWidget):
         body = self._body.layout()
         if body is not None:
             body.setContentsMargins(16, margin, 16, margin)
+        self._tell_place(self._place.toolTip())
         self.fold_button.setText("▴" if folded else "▾")
         what = "Show the dials whole" if folded else "Fold the dials to one line"
         self.fold_button.setAccessibleName(what)
         self.fold_button.setToolTip(f"{what} (F6)")
+
+    def _tell_place(self, place: str) -> None:
+        """Show what a guest or pool is, all of it where there are lines for it."""
+        self._place.setToolTip(place)
+        if self._is_folded:
+            width = self._theme.px(_MIDDLE)
+            place = self._theme.metrics(12).elidedText(place, Qt.TextElideMode.ElideRight, width)
+        self._place.setText(place)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fold where there is little room."""
@@ -239,11 +248,11 @@ class Dials(QWidget):
         plan, division = self._desk.look.plan, self._desk.look.division
         self._name.setText("Supply" if host is None else host.label)
         if host is None:
-            self._place.setText(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
+            self._tell_place(", ".join(host.label for host in plan.hosts[:3]) or "no host yet")
             self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
         else:
             count = int((division.site.standing.on & (division.site.standing.host == plan.host_index[host.id])).sum())
-            self._place.setText(f"host · {host.cores} cores · {count} guests on" if host.up else "host · down")
+            self._tell_place(f"host · {host.cores} cores · {count} guests on" if host.up else "host · down")
             self._facts.setText("F4: all its settings. M: move its guests to another host.")
         for name, dial in self.dials.items():
             r, unit = _supply_of(division, name, host), self._desk.units.common(name)
@@ -285,9 +294,11 @@ class Dials(QWidget):
         self._name.setText(metrics.elidedText(item.label, Qt.TextElideMode.ElideMiddle, width))
         self._name.setToolTip(item.label)
         # A line breaks between facts, never before the dot that stands between two.
-        place = "\u00a0· ".join(part.replace(" ", "\u00a0") for part in parts)
-        self._place.setText(place)
-        self._place.setToolTip(place)
+        small = self._theme.metrics(12)
+        room = width - small.horizontalAdvance("\u00a0· ")
+        shown = (small.elidedText(part, Qt.TextElideMode.ElideMiddle, room) for part in parts)
+        place = "\u00a0· ".join(part.replace(" ", "\u00a0") for part in shown)
+        self._tell_place(place)
         self._facts.setText("\n".join(facts_of(self._desk, item)))
 
     def _show_item(self, item: Guest | Pool, name: Resource) -> None:
