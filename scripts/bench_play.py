@@ -171,6 +171,7 @@ def bench_follow(plans: list[Plan]) -> list[str]:
             path = Path(folder) / "bench.ruvex.json"
             path.write_text(plan_text(busy_site(plan)), encoding="utf-8")
             desk = Desk()
+            desk.keep_collections_short()
             desk.document.open(path)
             held = 0.0
             times: list[float] = []
@@ -216,6 +217,7 @@ def bench_timeline(small: Plan, large: Plan) -> list[str]:
             path = Path(folder) / "bench.ruvex.json"
             path.write_text(plan_text(busy_site(plan)), encoding="utf-8")
             window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
+            window.desk.keep_collections_short()
             window.resize(1280, 800)
             window.show()
             window.open_path(path)

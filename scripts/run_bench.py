@@ -248,6 +248,7 @@ def open_window() -> Iterator[Any]:
         path = Path(folder) / "bench.ruvex.json"
         path.write_text(plan_text(site(500, 25)), encoding="utf-8")
         window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
+        window.desk.keep_collections_short()
         window.show()
         window.open_path(path)
         window.open_page(ActionName.WHY)
@@ -410,6 +411,7 @@ def bench_window() -> list[str]:
         path.write_text(plan_text(site(10_000, 500)), encoding="utf-8")
         loading = best_ms(lambda: read_plan(path), repeats=3)
         window = make_window(preferences=Preferences(Path(folder)), follow_desktop=False)
+        window.desk.keep_collections_short()
         window.resize(1280, 800)
         window.show()
         application.processEvents()

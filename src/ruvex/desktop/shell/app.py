@@ -85,6 +85,7 @@ def run_desktop(plan: Path | None) -> int:
 
     def open_window() -> None:
         window = make_window(preferences=preferences)
+        window.desk.keep_collections_short()
         windows.append(window)
         tell_unexpected(window)
         if plan is not None and file is not None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 from PyQt6.QtCore import QObject
 
 from ruvex.desktop.state.background import Background
@@ -47,6 +49,18 @@ class Desk(QObject):
         self.selection = Selection(self.document, self.look, self)
         self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
         self.units = Units(self.look, self)
+
+    def keep_collections_short(self) -> None:
+        """Leave what has come to stay, modules and the plan, out of garbage collections.
+
+        With all that Numba, pydantic and a window bring along a whole collection takes 90 ms, and it would begin while
+        a handle moves. What is left out is not looked at again, so this is for a program that ends with its window.
+        """
+        self._leave_out()
+        self.document.opened.connect(self._leave_out)
+
+    def _leave_out(self) -> None:
+        gc.freeze()
 
     def close(self) -> None:
         """End all work beside the window, before the window and what it shows are taken apart."""
