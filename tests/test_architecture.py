@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 import unittest
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import ruvex.advise
@@ -84,6 +85,18 @@ class Architecture(unittest.TestCase):
                 if part in DESKTOP_MAY_IMPORT and names[:2] == ["ruvex", "desktop"]:
                     with self.subTest(file=str(path), imports=name):
                         self.assertIn(names[2], {part} | DESKTOP_MAY_IMPORT[part])
+
+    def test_no_circles_inside_the_desktop(self) -> None:
+        """No module there imports one that imports it back, over however many others, not even for types."""
+        modules = {
+            ".".join(path.relative_to(SOURCE.parent).with_suffix("").parts): set(imports_of(path))
+            for path in (SOURCE / "desktop").rglob("*.py")
+        }
+        # Raises CycleError, which names the circle.
+        ordered = list(
+            TopologicalSorter({name: found & set(modules) for name, found in modules.items()}).static_order()
+        )
+        self.assertEqual(len(ordered), len(modules))
 
     def test_views_know_nothing_of_each_other(self) -> None:
         """Adding, changing or taking away a view touches no other."""

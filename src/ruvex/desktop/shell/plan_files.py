@@ -6,20 +6,18 @@ import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ruvex.desktop.kit.notice import Choice
 from ruvex.desktop.shell.demo import demo_path, story_paths
+from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.state.recovery import Keeper, Leftover
 from ruvex.exchange import cells_of
 from ruvex.plan import SUFFIX, PlanError, PlanFile, PlanFileError, find_item, read_plan
 from ruvex.site import Site, site_of
-
-if TYPE_CHECKING:
-    from ruvex.desktop.shell.window import Window
 
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
 _TABLES: Final = (".csv", ".tsv", ".txt")
@@ -27,16 +25,14 @@ MAX_TABLE_BYTES: Final = 32_000_000
 _LARGE_BYTES: Final = 1_000_000
 """A plan file of more, some 2 000 guests, takes so long to read that the window would be seen to stand still."""
 
-AskPath = Callable[["Window", str], Path | None]
 
-
-def ask_open_path(window: Window, folder: str) -> Path | None:
+def ask_open_path(window: QWidget, folder: str) -> Path | None:
     """Let the person choose a plan to open."""
     name, _ = QFileDialog.getOpenFileName(window, "Open a plan", folder, _FILTER)
     return Path(name) if name else None
 
 
-def ask_save_path(window: Window, suggestion: str) -> Path | None:
+def ask_save_path(window: QWidget, suggestion: str) -> Path | None:
     """Let the person choose where to write the plan."""
     name, _ = QFileDialog.getSaveFileName(window, "Save the plan as", suggestion, _FILTER)
     if not name:
@@ -53,7 +49,7 @@ class PlanFiles(QObject):
         Recovery copies and the watch over the plan's file.
     """
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Frame) -> None:
         super().__init__(window)
         self._window, self._desk = window, window.desk
         self.keeper = Keeper(window.desk, window.preferences.folder)

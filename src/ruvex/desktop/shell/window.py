@@ -9,7 +9,7 @@ from typing import Any, Final
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.command_box import CommandBox, Entry
@@ -35,8 +35,9 @@ from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
-from ruvex.desktop.shell.plan_files import AskPath, PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
 from ruvex.desktop.shell.views import VIEWS
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
@@ -52,7 +53,7 @@ from ruvex.plan import Pool, UnitError, format_time, parse_time
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 
 
-class Window(QMainWindow):
+class Window(Frame):
     """Ruvex's window.
 
     Attributes
@@ -76,8 +77,7 @@ class Window(QMainWindow):
         self.desk, self.theme, self.preferences = desk, theme, preferences
         # As the window's own, the open plan goes with it, after everything that listens to it.
         desk.setParent(self)
-        self.ask_open: AskPath = ask_open_path
-        self.ask_save: AskPath = ask_save_path
+        self.ask_open, self.ask_save = ask_open_path, ask_save_path
         self._may_close = False
         self._mode: Mode = "settled"
         self.editor = Editor(desk)
