@@ -8,6 +8,7 @@ import io
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.state.figures import figure
@@ -121,6 +122,31 @@ class Table(WindowCase):
         chosen = self.grid.selectionModel()
         assert chosen is not None
         self.assertEqual(self.table.ids([index.row() for index in chosen.selectedRows()]), ["ticket-db"])
+
+    def test_names_are_typed_in_place(self) -> None:
+        """F2 opens the name, Enter takes it and Esc leaves it; a new guest is named at once."""
+        self.desk.selection.select("mail")
+        self.settle()
+        QTest.keyClick(self.grid, Qt.Key.Key_F2)
+        self.settle()
+        self.type_name("post room")
+        self.assertEqual(self.desk.document.undo_stack.undoText(), "rename mail to post room")
+        self.assertEqual(self.cell("mail", "name"), "post room")
+        QTest.keyClick(self.grid, Qt.Key.Key_F2)
+        self.settle()
+        self.type_name("lost property", Qt.Key.Key_Escape)
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+        self.run_action(ActionName.NEW_GUEST)
+        self.type_name("life rafts")
+        self.assertEqual(self.desk.selection.item.label, "life rafts")
+
+    def type_name(self, name: str, then: Qt.Key = Qt.Key.Key_Return) -> None:
+        """Type a name into the cell that is open."""
+        (line,) = [line for line in self.grid.viewport().findChildren(QLineEdit) if line.isVisible()]
+        line.selectAll()
+        QTest.keyClicks(line, name)
+        QTest.keyClick(line, then)
+        self.settle()
 
     def test_of_the_day(self) -> None:
         """Hours short, worst pace, mean and peak are those of the day as it is played."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any, Final, Literal
 
 import numpy as np
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSignal
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
@@ -36,7 +36,14 @@ class GuestTable(QAbstractTableModel):
         The positions of the guests in the plan, in the order of the rows.
     period, order, is_falling
         Figures of the look or of the day; the column that orders the rows, and which way.
+
+    Signals
+    -------
+    renamed(guest, name)
+        Another name was typed.
     """
+
+    renamed = pyqtSignal(str, str)
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -125,6 +132,8 @@ class GuestTable(QAbstractTableModel):
         column, guest = self.columns[index.column()], self.shown[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return self.text(column, guest)
+        if role == Qt.ItemDataRole.EditRole and column.key == "name":
+            return self.figures.plan.guests[guest].label
         if role == FIGURE and column.kind not in ("text", "spark"):
             return float(self.values(column.key)[guest])
         if role == Qt.ItemDataRole.TextAlignmentRole:
@@ -134,6 +143,19 @@ class GuestTable(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             return self.text(column, guest) or None
         return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        """Let names be typed."""
+        is_name = index.isValid() and self.columns[index.column()].key == "name"
+        return super().flags(index) | (Qt.ItemFlag.ItemIsEditable if is_name else Qt.ItemFlag.NoItemFlags)
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        """Take another name."""
+        guest, name = self.figures.plan.guests[self.shown[index.row()]], str(value).strip()
+        if role != Qt.ItemDataRole.EditRole or not name or name == guest.label:
+            return False
+        self.renamed.emit(guest.id, name)
+        return True
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Give the group and the name of a column, in two lines."""

@@ -40,8 +40,8 @@ _WIDTHS: Final = {"name": 120, "pool": 114, "host": 74, "cause": 200, "spark": 8
 _WIDTH: Final = 60
 _FIRST: Final = 84
 """Of a column of figures, and of the first of a group, over which the name of the group stands."""
-_NOT_HERE: Final = (ActionName.RENAME, ActionName.UPWARD, ActionName.DOWNWARD, ActionName.SELECT_ALL)
-"""Actions of the rows that mean their tree or their names there."""
+_NOT_HERE: Final = (ActionName.UPWARD, ActionName.DOWNWARD, ActionName.SELECT_ALL)
+"""Actions of the rows that mean their tree there."""
 
 
 class _Grid(QTableView):
@@ -109,6 +109,9 @@ class ListView(View):
         for signal in (desk.look.changed, desk.units.changed, desk.rehearsal.changed):
             signal.connect(self._on_changed)
         desk.selection.changed.connect(self._show_selection)
+        self.bind_here(bench.actions, {ActionName.RENAME: lambda: self._rename(desk.selection.current)})
+        self.table.renamed.connect(bench.editor.rename)
+        bench.editor.naming.connect(self._rename)
         self._theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -134,6 +137,8 @@ class ListView(View):
         grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         grid.setShowGrid(False)
         grid.setWordWrap(False)
+        # A name is typed when that is asked for, by key or menu: any key and a double click mean other things in rows.
+        grid.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         grid.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         grid.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         grid.setAccessibleName("All guests")
@@ -273,6 +278,13 @@ class ListView(View):
         viewport = self.grid.viewport()
         assert viewport is not None
         viewport.update()
+
+    def _rename(self, item: str | None) -> None:
+        """Type another name of a guest, where its row shows."""
+        plan = self._desk.look.plan
+        row = self.table.row_of(plan.guest_index[item]) if item in plan.guest_index else None
+        if row is not None and self.isVisible():
+            self.grid.edit(self.table.index(row, [column.key for column in self.table.columns].index("name")))
 
     # Out
 
