@@ -169,6 +169,30 @@ class Aids(WindowCase):
         self.settle()
         self.assertEqual(self.shown(), everything)
 
+    def test_a_taken_offer_is_told(self) -> None:
+        """Taken by key or by mouse, its effect stays in the line: no other offer that comes under the hand is tried."""
+        self.open_demo()
+        self.desk.look.set_moment(8 * 3600 + 600)
+        self.run_action(ActionName.WHY)
+        page = self.window.pages[ActionName.WHY]
+        for guest, by_key in (("ticket-db", True), ("berth-planner", False)):
+            self.desk.selection.select(guest)
+            self.settle()
+            offer = page.sides["cpu"].offers[0]
+            if by_key:
+                offer.setFocus()
+                QTest.keyClick(offer, Qt.Key.Key_Space)
+            else:
+                QTest.mouseMove(offer, offer.rect().center())
+                QTest.mouseClick(offer, LEFT)
+            self.settle()
+            self.assertEqual(
+                self.desk.document.undo_stack.undoText(), offer_step := self.dials.effect.text.split("   ·")[0]
+            )
+            self.assertTrue(offer_step.startswith(f"{guest}: "), offer_step)
+            self.assertIn(f"{guest} +", self.dials.effect.text)
+            self.assertIsNone(self.desk.trial.step)
+
     def test_why_and_what_would_help(self) -> None:
         """The panel tells the steps, who has the rest, and a click makes a move that helps."""
         self.desk.selection.select("ticket-db")

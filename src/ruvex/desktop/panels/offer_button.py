@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QEnterEvent, QFocusEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
 from ruvex.plan import EditError
+
+_TAKEN_AT: Final = "offer_taken_at"
+"""What the window remembers: where the pointer stood when an offer was taken. Another one that comes under it there is
+not pointed at."""
 
 
 class OfferButton(QPushButton):
@@ -26,6 +32,7 @@ class OfferButton(QPushButton):
         self.setToolTip(f"{figure}  {text}\n{below}\nPoint at it to see what it would do; press it to do it.".strip())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(theme.px(40 if below else 24))
+        self.setMouseTracking(True)
         self.clicked.connect(self._on_clicked)
 
     def text(self) -> str:
@@ -44,7 +51,16 @@ class OfferButton(QPushButton):
             self._desk.trial.give_up()
         self.update()
 
+    def _top(self) -> QWidget:
+        window = self.window()
+        return self if window is None else window
+
     def _on_clicked(self) -> None:
+        self._top().setProperty(_TAKEN_AT, QCursor.pos())
+        # Offers are made anew by it. Were the focus on this one, the next would get it, and be tried at once.
+        around = self.parentWidget()
+        if self.hasFocus() and around is not None:
+            around.setFocus()
         try:
             self._desk.trial.make(self.step)
         except EditError as error:
@@ -53,7 +69,14 @@ class OfferButton(QPushButton):
     def enterEvent(self, event: QEnterEvent | None) -> None:
         """Show what it would do."""
         super().enterEvent(event)
-        self._preview()
+        if QCursor.pos() != self._top().property(_TAKEN_AT):
+            self._preview()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Show what it would do, where it came under the pointer by itself."""
+        super().mouseMoveEvent(event)
+        if self._desk.trial.step is not self.step:
+            self._preview()
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Take the effect off again."""
