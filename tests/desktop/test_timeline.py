@@ -8,7 +8,7 @@ from unittest.mock import patch
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QContextMenuEvent, QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -615,7 +615,7 @@ class DenseLanes(TimelineCase):
         self.desk.selection.select("tide-model")
         self.desk.look.set_moment(8 * 3600.0)
         self.settle()
-        shown = self.picture(self.lanes.viewport())
+        shown = self.drawn()
         before = self.lanes.days.jobs()["tide-model"]
         self.dials.preview("cpu.reservation", 16_050.0)
         self.wait_for_rehearsal()
@@ -638,7 +638,17 @@ class DenseLanes(TimelineCase):
         self.settle()
         self.assertIsNone(self.lanes.days.before)
         self.assertIsNone(self.desk.look.day_before)
-        self.assertEqual(self.picture(self.lanes.viewport()), shown)
+        self.assertEqual(self.drawn(), shown)
+
+    def drawn(self) -> QImage:
+        """Give the lanes as they are once every one has been drawn: a few at a time are."""
+        for _ in range(200):
+            self.settle()
+            if not self.lanes.is_behind:
+                break
+            QTest.qWait(10)
+        self.assertFalse(self.lanes.is_behind)
+        return self.picture(self.lanes.viewport())
 
     def test_play_from_here(self) -> None:
         """At a speed a play begins at the moment: what was before is there at once, head and dials go along."""
