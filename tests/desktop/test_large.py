@@ -67,6 +67,10 @@ class Large(WindowCase):
         self.window.open_path(self.folder / "demo" / "stories" / "1-sale.ruvex.json")
         self.settle()
         self.assertLess(len(self.desk.look.plan.guests), 100)
+        self.window.open_path(self.large)
+        self.run_action(ActionName.NEW)
+        self.assertEqual(self.window.notice.text if self.window.notice.isVisible() else "", "", "it comes no more")
+        self.assertEqual(len(self.desk.look.plan.guests), 0)
 
     def test_faults_are_listed(self) -> None:
         """Those of a large file as those of a small one; what was open stays."""

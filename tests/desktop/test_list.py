@@ -139,6 +139,9 @@ class Table(WindowCase):
         self.run_action(ActionName.NEW_GUEST)
         self.type_name("life rafts")
         self.assertEqual(self.desk.selection.item.label, "life rafts")
+        self.go_to("division")
+        lines = [line for line in self.butterfly.findChildren(QLineEdit) if line.isVisible()]
+        self.assertEqual(lines, [], "its name is not asked for once more")
 
     def type_name(self, name: str, then: Qt.Key = Qt.Key.Key_Return) -> None:
         """Type a name into the cell that is open."""

@@ -110,7 +110,7 @@ class MovingWhileOn(unittest.TestCase):
                 {},
                 {"cores_per_socket": 1},
                 {"cpu": {"reservation": 1500}},
-                "short of CPU that can be promised there by 500",
+                "short of CPU that its guests can be promised by 500",
             ),
             ({}, {"up": False}, {}, "there is down"),
             ({}, {}, {"dedicated_cores": True}, "cores of its own, so it moves only while off"),

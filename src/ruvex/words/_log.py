@@ -5,18 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final, assert_never
 
-from ruvex.plan import Plan, format_cpu, format_memory, format_number, format_time
+from ruvex.plan import Plan, format_memory, format_number, format_time
 from ruvex.play import PRESSURES, Entry, Plain
 from ruvex.play import happenings as h
-from ruvex.promise import Refusal, Waiting, is_cpu
+from ruvex.words._refusal import shortage_text
 from ruvex.words._settings import change_text, label_of, span
-
-_WHAT: Final[Mapping[str, str]] = {
-    "cpu": "CPU that can be promised", "memory": "memory that can be promised",
-    "host-cpu": "CPU that can be promised there", "host-memory": "memory that can be found there",
-    "spill": "spill space", "bank": "memory in its bank", "volume": "a spill volume in its bank",
-}  # fmt: skip
-
 
 _PLAIN: Final[Mapping[Plain, str]] = {
     Plain.ALREADY_ON: "{} is on already", Plain.ALREADY_OFF: "{} is off already",
@@ -28,20 +21,10 @@ _PLAIN: Final[Mapping[Plain, str]] = {
 }  # fmt: skip
 
 
-def _shortage(plan: Plan, lacking: Refusal | Waiting) -> str:
-    """Say what is short, where and by how much."""
-    amount = format_cpu(lacking.shortfall) if is_cpu(lacking.kind) else format_memory(lacking.shortfall)
-    where = label_of(plan, lacking.place)
-    if lacking.kind == "volume":
-        return f"the bank of {where} would have no spill volume of {amount} left"
-    of_bank = "the bank of " if lacking.kind == "bank" else ""
-    return f"{of_bank}{where} is short of {_WHAT[lacking.kind]} by {amount}"
-
-
 def _why_text(plan: Plan, why: h.Why) -> str:
     match why:
         case h.Short(lacking):
-            return _shortage(plan, lacking)
+            return shortage_text(plan, lacking)
         case h.NotFound(needed, found, host):
             where = f" on {label_of(plan, host)}" if host is not None else ""
             return f"{format_memory(needed)} of memory cannot be found{where} now, only {format_memory(found)}"

@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from typing import Final
 
 from ruvex.placing import Obstacle
-from ruvex.plan import Host, Plan, Pool, Rules, ThinMemory, find_item, format_cpu, format_memory
+from ruvex.plan import Host, Plan, Pool, ThinMemory, find_item, format_cpu, format_memory
 from ruvex.promise import Kind, Refusal, Tried, Waiting, is_cpu
+from ruvex.words._settings import label_of
 
 _MOST_HOLDERS: Final = 4
 _WHAT: Final[Mapping[Kind, str]] = {
@@ -27,16 +28,22 @@ def _amount(value: float, kind: Kind) -> str:
 
 
 def _label(plan: Plan, place: str | None) -> str:
-    item = find_item(plan, place) if place is not None else None
-    return "The supply" if item is None or isinstance(item, Rules) else item.label
+    return label_of(plan, place) if place is not None else "The supply"
+
+
+def shortage_text(plan: Plan, lacking: Refusal | Waiting) -> str:
+    """Say within a sentence what is short, where and by how much."""
+    where, amount = label_of(plan, lacking.place), _amount(lacking.shortfall, lacking.kind)
+    if lacking.kind == "volume":
+        return f"the bank of {where} has no spill volume of {amount} left"
+    return f"{where} is short of {_WHAT[lacking.kind]} by {amount}"
 
 
 def refusal_text(plan: Plan, refusal: Refusal | Waiting) -> str:
     """Say in one sentence what is short, where and by how much."""
-    short = _amount(refusal.shortfall, refusal.kind)
-    if refusal.kind == "volume":
-        return f"The bank of {_label(plan, refusal.place)} has no spill volume of {short} left"
-    return f"{_label(plan, refusal.place)} is short of {_WHAT[refusal.kind]} by {short}"
+    text = shortage_text(plan, refusal)
+    # Names keep their own first letter.
+    return f"T{text[1:]}" if refusal.place is None or refusal.kind == "volume" else text
 
 
 def obstacle_text(plan: Plan, obstacle: Obstacle) -> str:

@@ -122,7 +122,7 @@ class RowField(QAbstractScrollArea):
     def _on_closing(self) -> None:
         self._is_fresh = True
 
-    def forget_folds(self) -> None:
+    def settle_folds(self) -> None:
         """Forget what was folded and is no longer there; fold all pools of a large plan that has been opened."""
         plan = self._desk.look.plan
         if self._is_fresh and len(plan.guests) > _LARGE:

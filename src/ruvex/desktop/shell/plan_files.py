@@ -40,6 +40,10 @@ def ask_save_path(window: QWidget, suggestion: str) -> Path | None:
     return Path(name) if name.endswith(".json") else Path(name + SUFFIX)
 
 
+def _told_of_reading(path: Path) -> str:
+    return f"{path.name} is being read; it will open here."
+
+
 class PlanFiles(QObject):
     """The files behind the window.
 
@@ -54,7 +58,7 @@ class PlanFiles(QObject):
         self._window, self._desk = window, window.desk
         self.keeper = Keeper(window.desk, window.preferences.folder)
         self._asked = ""
-        self._reading: object | None = None
+        self._reading: Path | None = None
         window.desk.document.opened.connect(self._stop_reading)
         window.desk.document.named.connect(self._on_named)
         self.keeper.noted.connect(lambda text: window.notice.tell(text))
@@ -63,7 +67,7 @@ class PlanFiles(QObject):
     def open_path(self, path: Path) -> bool:
         """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
         self._window.notice.hide()
-        self._reading = None
+        self._stop_reading()
         if path.suffix.lower() in _TABLES:
             return self._open_table(path)
         with contextlib.suppress(OSError):
@@ -84,8 +88,8 @@ class PlanFiles(QObject):
 
     def _open_beside(self, path: Path) -> None:
         """Read a large plan beside the window; what is open stays open, and can be worked with, until it is there."""
-        told = f"{path.name} is being read; it will open here."
-        token = self._reading = object()
+        # A path of its own: the same file may be asked for once more while the first answer is on its way.
+        asked = self._reading = Path(path)
 
         def work() -> tuple[PlanFile, Site]:
             file = read_plan(path)
@@ -94,10 +98,9 @@ class PlanFiles(QObject):
             return file, site_of(file.plan, file.traces)
 
         def show(read: tuple[PlanFile, Site] | None, problem: Exception | None) -> None:
-            if token is not self._reading:
+            if asked is not self._reading:
                 return
-            self._reading = None
-            self._window.notice.withdraw(told)
+            self._stop_reading()
             if isinstance(problem, PlanError | PlanFileError):
                 self._tell_faults(path, problem)
             elif read is None:
@@ -105,11 +108,14 @@ class PlanFiles(QObject):
             else:
                 self.after_saving(partial(self._show_read, path, *read))
 
-        self._window.notice.tell(told, [("Stay with what is open", self._stop_reading)])
+        self._window.notice.tell(_told_of_reading(path), [("Stay with what is open", self._stop_reading)])
         self._desk.background.run("read", work, show)
 
     def _stop_reading(self) -> None:
-        self._reading = None
+        """Let what is being read not be opened, if anything is."""
+        if self._reading is not None:
+            self._window.notice.withdraw(_told_of_reading(self._reading))
+            self._reading = None
 
     def _show_read(self, path: Path, file: PlanFile, site: Site) -> None:
         self._desk.document.show_file(file, path, site=site)

@@ -115,7 +115,7 @@ class Butterfly(WingField):
         self._on_divided()
 
     def _on_replaced(self) -> None:
-        self.forget_folds()
+        self.settle_folds()
         self._name_line.hide()
         self.lay_out_rows()
 

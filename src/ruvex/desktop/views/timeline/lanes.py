@@ -136,7 +136,7 @@ class Lanes(RowField):
     def lay_out_rows(self) -> None:
         """Find out anew which lanes show, and how tall each is."""
         plan = self._desk.look.plan
-        self.forget_folds()
+        self.settle_folds()
         px, tall = self._theme.px, self._tall()
 
         def height(row: Row) -> int:
