@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.panels.row_story import story_of
+from ruvex.desktop.state.figures import figure
 from ruvex.divide import divide
 from ruvex.plan import Guest, find_item
 from ruvex.site import site_of
@@ -56,6 +57,26 @@ class ByHost(WindowCase):
         if drop:
             QTest.mouseRelease(view, LEFT, NONE, view.mapFromGlobal(end))
             self.settle()
+
+    def test_a_move_in_the_played_look_is_weighed_as_it_settles(self) -> None:
+        """Both figures of what it gets are settled ones, and the panel says so: else play would look like loss."""
+        self.run_action(ActionName.SETTLED)
+        for _ in range(400):
+            self.settle()
+            if self.desk.look.is_played:
+                break
+            QTest.qWait(5)
+        chip = self.window.head.chips.chips["breakwater"]
+        self.carry("gate-cameras", chip, chip.rect().center(), drop=False)
+        weighed = self.butterfly.gestures.weighed
+        assert weighed is not None
+        lines = dict(weighed.lines)
+        settled = divide(self.desk.document.site, demand=self.desk.look.demand)
+        row = settled.position["gate-cameras"]
+        old = figure(float(settled.memory.delivered[row]), self.desk.units.common("memory"))
+        self.assertNotEqual(float(settled.memory.delivered[row]), float(self.desk.look.division.memory.delivered[row]))
+        self.assertIn(f"memory {old} →", lines["gets"])
+        self.assertIn("settle", lines["settled"])
 
     def test_every_guest_stands_once_below_its_own_host(self) -> None:
         """Bands are the hosts in plan order; the parts of a pool add up to the pool."""

@@ -17,6 +17,7 @@ from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, 
 from ruvex.divide import Division, Shifts, divide, shifts_by_guest
 from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting, setting_word
 from ruvex.promise import claims_of, refusal_between
+from ruvex.site import Site
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,11 +103,8 @@ class Trial(QObject):
         if step.settles != (self.step.settles if self.step is not None else ""):
             self.settle()
         document, look = self._document, self._look
-        plan = step.edit(document.plan)
-        site = document.site.with_plan(plan)
-        refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
-        if refusal is not None:
-            raise PromiseRefusedError(step, refusal, plan)
+        site = self._edited(step)
+        plan = site.plan
         self.step, self._site = step, site
         look.show(site, before=look.before or look.division)
         assert look.before is not None
@@ -117,8 +115,20 @@ class Trial(QObject):
             self._rehearsal.try_(site)
         self._set_effect(step.text, look.before, in_passing)
 
-    def weigh(self, step: Step) -> tuple[Effect, Division]:
-        """Tell what a step would do at this moment, without showing it in the views; gives the division after it too.
+    def _edited(self, step: Step) -> Site:
+        """Give the document's plan with a step made, which its promises must allow."""
+        document = self._document
+        plan = step.edit(document.plan)
+        site = document.site.with_plan(plan)
+        refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
+        if refusal is not None:
+            raise PromiseRefusedError(step, refusal, plan)
+        return site
+
+    def weigh(self, step: Step) -> tuple[Effect, Division, Division]:
+        """Tell what a step would do at this moment without showing it, and give the divisions before and after.
+
+        Both are settled ones: a day is not played for every place that names are carried over.
 
         Raises
         ------
@@ -126,16 +136,13 @@ class Trial(QObject):
             As ``try_``.
         """
         document, look = self._document, self._look
-        plan = step.edit(document.plan)
-        site = document.site.with_plan(plan)
-        refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
-        if refusal is not None:
-            raise PromiseRefusedError(step, refusal, plan)
+        site = self._edited(step)
         before = divide(document.site, demand=look.demand) if look.is_played else look.division
         after = divide(site, demand=look.demand)
         shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
         moved = {name: found for name, found in shifts.items() if found.rows.size}
-        return Effect(step.text, after.ids, moved, would_need_off(document.plan, plan, step.changed)), after
+        in_passing = would_need_off(document.plan, site.plan, step.changed)
+        return Effect(step.text, after.ids, moved, in_passing), before, after
 
     def make(self, step: Step) -> None:
         """Make a step at once, as one undo entry.

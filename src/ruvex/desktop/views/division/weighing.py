@@ -12,7 +12,7 @@ from ruvex.desktop.state.moving import another_host, guests_meant, move_step
 from ruvex.desktop.state.steps import Step
 from ruvex.desktop.state.trial import Effect
 from ruvex.divide import Division, Shifts
-from ruvex.plan import RESOURCES, EditError, find_item, move_items
+from ruvex.plan import RESOURCES, EditError, Guest, Plan, Pool, find_item, move_items
 
 _MOST_NAMED: Final = 3
 
@@ -52,14 +52,16 @@ def weigh(desk: Desk, carried: Sequence[str], target: Target) -> Weighed | None:
             step = _pool_step(desk, carried, target.pool)
         if step is None:
             return None
-        effect, after = desk.trial.weigh(step)
+        effect, before, after = desk.trial.weigh(step)
     except EditError as error:
         lines = [("cannot go there", str(error))]
         would = another_host(desk, guests, target.host) if target.host is not None and guests else ""
         if would:
             lines.append(("would do", f"{would} would take {'it' if len(guests) == 1 else 'them'}"))
         return Weighed(tuple(lines), None)
-    lines = _lines(desk, effect, after, guests)
+    lines = _lines(desk, effect, before, after, guests)
+    if desk.look.is_played:
+        lines.append(("settled", "as it would settle, not as the day has it"))
     if target.host is not None and guests:
         would = another_host(desk, guests, target.host)
         if would:
@@ -75,16 +77,17 @@ def _pool_step(desk: Desk, carried: Sequence[str], pool: str | None) -> Step | N
     return Step("", lambda plan: move_items(plan, ids, pool), tuple(ids)) if ids else None
 
 
-def _above(plan: object, item_id: str) -> str | None:
-    item = find_item(plan, item_id)  # type: ignore[arg-type]
-    return getattr(item, "pool", None) if hasattr(item, "pool") else getattr(item, "parent", None)
+def _above(plan: Plan, item_id: str) -> str | None:
+    item = find_item(plan, item_id)
+    return item.pool if isinstance(item, Guest) else item.parent if isinstance(item, Pool) else None
 
 
-def _lines(desk: Desk, effect: Effect, after: Division, guests: Sequence[str]) -> list[tuple[str, str]]:
+def _lines(
+    desk: Desk, effect: Effect, before: Division, after: Division, guests: Sequence[str]
+) -> list[tuple[str, str]]:
     lines = []
     if len(guests) == 1:
         told = []
-        before = desk.look.division
         for name in RESOURCES:
             unit = desk.units.common(name)
             old = float(before.of(name).delivered[before.position[guests[0]]])
