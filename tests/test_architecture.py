@@ -37,7 +37,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "words"},
 }
 CORE = tuple(MAY_IMPORT)
-MAY_IMPORT |= {"cli": {*CORE, "desktop"}, "desktop": {*CORE}}
+MAY_IMPORT |= {"mishaps": set(), "cli": {*CORE, "desktop", "mishaps"}, "desktop": {*CORE, "mishaps"}}
 DESKTOP_MAY_IMPORT: dict[str, set[str]] = {
     "kit": set(),
     "state": set(),

@@ -209,7 +209,7 @@ class Story:
         """Wait for the recovery copy as time passes, and be killed."""
         QTest.qWait(1200)
         self.settle()
-        assert self.window.files.keeper.copy.exists()
+        assert self.window.files.recovery.copy.exists()
         (self.folder / "expected.json").write_text(plan_text(self.desk.look.plan), encoding="utf-8")
         os.kill(os.getpid(), signal.SIGKILL)
 

@@ -14,7 +14,7 @@ class OpeningFirst(WindowCase):
     def opening(self, *, is_filled: bool) -> Opening:
         """Give the first window as it is with kernels kept or not."""
         with patch("ruvex.desktop.shell.opening.is_cache_filled", return_value=is_filled):
-            opening = Opening(self.window.theme, "harbour.json")
+            opening = Opening(self.window.theme, self.path)
         self.addCleanup(opening.deleteLater)
         opening.show()
         return opening
@@ -33,6 +33,21 @@ class OpeningFirst(WindowCase):
         opening._background.wait()
         self.settle()
         self.assertEqual(ready, [True])
+        assert opening.read is not None
+        self.assertEqual(opening.read[0].plan.name, "Orrin Sound Ferries", "the plan was read meanwhile")
+
+    def test_a_plan_that_cannot_be_used_lets_the_window_come(self) -> None:
+        """Its faults are there to be told."""
+        self.path.write_text("{", encoding="utf-8")
+        opening = self.opening(is_filled=True)
+        ready: list[bool] = []
+        opening.ready.connect(lambda: ready.append(True))
+        opening.begin()
+        opening._background.wait()
+        self.settle()
+        self.assertEqual(ready, [True])
+        self.assertIsNone(opening.read)
+        self.assertIn("cut off", str(opening.problem))
 
     def test_closed_meanwhile(self) -> None:
         """Closed before all is ready, no other window comes."""

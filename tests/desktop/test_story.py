@@ -32,9 +32,9 @@ class AnHourAtWork(WindowCase):
         expected = (self.folder / "expected.json").read_text(encoding="utf-8")
         self.assertEqual(plan_text(self.desk.look.plan), expected)
         self.assertTrue(self.desk.document.is_dirty)
-        self.assertEqual(self.window.files.keeper.leftovers(), [])
-        self.assertTrue(self.window.files.keeper.copy.exists(), "until it is saved it is kept")
+        self.assertEqual(self.window.files.recovery.leftovers(), ([], []))
+        self.assertTrue(self.window.files.recovery.copy.exists(), "until it is saved it is kept")
         path = self.folder / "saved.ruvex.json"
         self.assertTrue(self.window.files.write(path))
-        self.assertFalse(self.window.files.keeper.copy.exists())
+        self.assertFalse(self.window.files.recovery.copy.exists())
         self.assertEqual(path.read_text(encoding="utf-8"), expected)

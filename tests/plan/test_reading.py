@@ -194,7 +194,7 @@ class Files(unittest.TestCase):
         """A missing file, a folder and bytes that are no text are told apart."""
         for make, expected in (
             (lambda: None, "No such file"),
-            (lambda: self.path.mkdir(), "Is a directory"),
+            (lambda: self.path.mkdir(), "this is a folder, not a file"),
             (lambda: (self.path.rmdir(), self.path.write_bytes(b"\xff\xfe{}")), "not UTF-8"),
         ):
             make()
@@ -246,16 +246,6 @@ class Files(unittest.TestCase):
         with mock.patch("ruvex.plan._traces.MAX_ROWS", 5):
             rows = "".join(f"{i},1\n" for i in range(9))
             self.assertIn("there are more than 5 rows", self.traced("seconds,a\n" + rows))
-
-    def test_save_elsewhere_takes_the_traces_along(self) -> None:
-        """Writing to another folder copies the traces that are not there yet."""
-        self.assertEqual(self.traced("seconds,a\n0,7\n"), "")
-        file = read_plan(self.path)
-        other = self.folder / "other"
-        other.mkdir()
-        write_plan(file.plan, other / "b.ruvex.json", traces_from=self.folder)
-        self.assertEqual(read_plan(other / "b.ruvex.json").traces["t.csv"].columns["a"].tolist(), [7.0])
-        self.assertEqual(sorted(path.name for path in other.iterdir()), ["b.ruvex.json", "t.csv"])
 
 
 class Edits(unittest.TestCase):

@@ -17,6 +17,7 @@ from ruvex.plan import (
     format_time,
     parse_cpu,
     parse_memory,
+    parse_number,
     parse_time,
 )
 from tests.builders import plan_of
@@ -83,7 +84,12 @@ class Typing(unittest.TestCase):
             (parse_memory, "3 GHz", "'ghz' is no memory unit; use MiB, GiB or TiB"),
             (parse_time, "8:61", "write HH:MM, HH:MM:SS or seconds"),
             (parse_time, "-5", "it must be 0 or later"),
-            (parse_time, "inf", "it must be 0 or later"),
+            (parse_time, "inf", "write HH:MM, HH:MM:SS or seconds"),
+            (parse_time, "1_0", "'1_0' is not a time"),
+            (parse_number, "1_0", "'1_0' is not a number"),
+            (parse_number, "\u0661", "is not a number"),
+            (parse_number, "infinity", "is not a number"),
+            (parse_number, "1e999", "is not a number"),
         ):
             with self.subTest(text=text, read=read.__name__), self.assertRaises(UnitError) as caught:
                 read(text)

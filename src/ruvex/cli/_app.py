@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -107,8 +106,8 @@ def _run(
         typer.Option(metavar="FILE", help="Write the series to a .csv (long form) or .npz file."),
     ] = None,
     every: Annotated[
-        float | None,
-        typer.Option(metavar="SECONDS", min=0.001, help="How far apart the rows of the series are; 10 if left out."),
+        str | None,
+        typer.Option(metavar="SECONDS", help="How far apart the rows of the series are; 10 if left out."),
     ] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -137,9 +136,14 @@ def _schema() -> None:
     raise typer.Exit(print_schema())
 
 
-def main() -> None:
-    """Run the command line; every failure Ruvex knows ends with its reason on standard error and status 2."""
-    from ruvex.cli._failure import report_failures
-
-    with report_failures():
-        sys.exit(app())
+def run_command() -> int:
+    """Run the command that the arguments name; gives its exit status."""
+    try:
+        status = app(standalone_mode=False)
+    except Exception as error:
+        # Arguments that cannot be understood: typer's errors show themselves, with the usage of the command.
+        show, status = getattr(error, "show", None), getattr(error, "exit_code", None)
+        if show is None or status is None:
+            raise
+        show()
+    return status if isinstance(status, int) else 0

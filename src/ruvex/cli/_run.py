@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import signal
 import sys
 from collections.abc import Iterator
@@ -15,27 +16,29 @@ from rich.cells import set_cell_size
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
+from ruvex.cli._boundary import INTERRUPTED, InterruptError
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
+    LEAST_SPACING_S,
     Plan,
     PlanFileError,
     UnitError,
     format_time,
+    parse_number,
     parse_time,
     read_plan,
 )
-from ruvex.play import Player, Summary
+from ruvex.play import RECORD_S, Player, Summary
 from ruvex.site import site_of
 from ruvex.words import SUMMARY_HEADINGS, entry_text, guest_cells, summary_facts
 
-INTERRUPTED: Final = 130
 _BATCH_TICKS: Final = 2000
 _NAME: Final = 22
 _WIDTHS: Final = (9, 7, 5, 28, 9, 9)
 _MOST_LOG: Final = 60
 
 
-def print_run(path: Path, until: str | None, out: Path | None, every_s: float | None, *, as_json: bool) -> int:
+def print_run(path: Path, until: str | None, out: Path | None, every: str | None, *, as_json: bool) -> int:
     """Play a plan and print what it came to; gives the exit status.
 
     Interrupted, it keeps and prints what has been played, and gives 130.
@@ -49,7 +52,11 @@ def print_run(path: Path, until: str | None, out: Path | None, every_s: float | 
     until_s = None if until is None else _end(until, file.plan)
     if out is not None and out.suffix.lower() not in SERIES_SUFFIXES:
         raise PlanFileError(f"{out}: series go to a file ending in .csv or .npz")
+    every_s = _spacing(every) if out is not None else math.inf
     player = Player(site_of(file.plan, file.traces), until_s=until_s, record_s=every_s)
+    if out is not None and every is None and player.recording.every_s > RECORD_S:
+        thinned = f"the series has a row every {player.recording.every_s:.0f} s: so many guests for so long"
+        print(f"ruvex: {thinned} would take too much memory otherwise", file=sys.stderr)
     interrupted = _play(player)
     if out is not None:
         write_series(player.recording, out)
@@ -62,6 +69,15 @@ def print_run(path: Path, until: str | None, out: Path | None, every_s: float | 
     else:
         _print_summary(summary, file.plan, interrupted=interrupted)
     return INTERRUPTED if interrupted else 0
+
+
+def _spacing(text: str | None) -> float | None:
+    if text is None:
+        return None
+    every_s = parse_number(text)
+    if every_s < LEAST_SPACING_S:
+        raise UnitError(f"--every {text}: rows are at least {LEAST_SPACING_S:g} s apart")
+    return every_s
 
 
 def _end(text: str, plan: Plan) -> float:
@@ -91,6 +107,9 @@ def _interruptible() -> Iterator[list[int]]:
     asked: list[int] = []
 
     def on_signal(number: int, _frame: FrameType | None) -> None:
+        if asked:
+            # Who asks twice does not want to wait for what has been played.
+            raise InterruptError
         asked.append(number)
 
     before = signal.signal(signal.SIGINT, on_signal)

@@ -10,6 +10,7 @@ from ruvex.divide._layers import Layers
 from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve
+from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 
 __all__ = [
@@ -33,6 +34,7 @@ __all__ = [
     "Shifts",
     "Solved",
     "Stop",
+    "UnsoundDivisionError",
     "causes_of",
     "day_of",
     "demand_at",

@@ -17,6 +17,7 @@ from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._layers import Layers
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, Solved, solve, solve_as_one
+from ruvex.divide._sound import check_sound
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, Resource
 from ruvex.site import ClaimSums, Layout, Site, sum_claims, would_claim
@@ -47,6 +48,7 @@ class Division:
     def __init__(
         self, solved: Solved, at_s: float, *, is_played: bool = False, behind_of_guests: Floats | None = None
     ) -> None:
+        check_sound(solved, at_s, is_played=is_played)
         self.solved, self.site, self.at_s, self.is_played = solved, solved.site, float(at_s), is_played
         self.causes: dict[str, Causes] = {}
         guests = solved.site.guests.shape[1]
@@ -340,8 +342,8 @@ def divide(
 
     Raises
     ------
-    NotConvergedError
-        Parts do not add up; that is a fault of ours.
+    NotConvergedError, UnsoundDivisionError
+        Parts do not add up, or somebody gets more than there is or than he may have; that is a fault of ours.
     """
     at_s = site.plan.moment if at_s is None else at_s
     return Division(solve(site, demand_at(site, at_s) if demand is None else demand, levels=levels), at_s)

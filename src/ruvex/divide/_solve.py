@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ruvex.divide._demand import Demand
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
-from ruvex.plan import RuvexError
+from ruvex.plan import OurFaultError
 from ruvex.site import Forest, Site, Trees
 
 Floats = NDArray[np.float64]
@@ -22,7 +22,7 @@ MOST_RESIDUAL: Final = 1e-6
 """A sum that misses its amount by more than this part of it has not converged; rounding makes some 1e-13 of it."""
 
 
-class NotConvergedError(RuvexError):
+class NotConvergedError(OurFaultError):
     """A division whose parts do not add up to what is divided; ``residual`` is the largest part missed by a node."""
 
     def __init__(self, residual: float) -> None:

@@ -23,8 +23,10 @@ LEAST_WEIGHT = 1e-9
 def weight_of(guests: Any, guest: int, resource: int, per_size: bool) -> float:
     """Give a guest's weight among its peers (section 2)."""
     if resource == 0:
-        return guests[r.G_CPU_SHARES, guest] * (guests[r.G_VCPUS, guest] if per_size else 1.0)
-    return guests[r.G_SHARES, guest] * (guests[r.G_SIZE, guest] / MIB_PER_SHARE_UNIT if per_size else 1.0)
+        weight = guests[r.G_CPU_SHARES, guest] * (guests[r.G_VCPUS, guest] if per_size else 1.0)
+    else:
+        weight = guests[r.G_SHARES, guest] * (guests[r.G_SIZE, guest] / MIB_PER_SHARE_UNIT if per_size else 1.0)
+    return max(weight, r.LEAST_WEIGHT)
 
 
 @part

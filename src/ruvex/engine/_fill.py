@@ -278,7 +278,7 @@ def ask_as_pool(node: int, reservation: float, limit: float, weight: float, node
     asks[r.A_FLOOR, slot], asks[r.A_USE, slot], asks[r.A_CAP, slot] = promised, use, cap
     asks[r.A_KEEP, slot] = min(use, max(promised, asks[r.A_KEEP, slot]))
     asks[r.A_OWN, slot] = min(promised, asks[r.A_OWN, slot])
-    asks[r.A_WEIGHT, slot] = max(weight, 1e-300)
+    asks[r.A_WEIGHT, slot] = max(weight, r.LEAST_WEIGHT)
 
 
 @part

@@ -58,6 +58,9 @@ T_NODE, T_GUEST, T_OWNER = range(3)
 L_KIND, L_HOST, L_FIRST, L_LAST = range(4)
 CPU_PLACE, MEMORY_PLACE, BANK_PLACE = range(3)
 
+LEAST_WEIGHT = 1e-200
+"""What counts less counts as much: a level, an amount divided by a weight, is to stay a number."""
+
 # What members ask for and get, by slot.
 A_FLOOR, A_KNEE, A_USE, A_CAP, A_KEEP, A_OWN, A_WEIGHT, A_GIVEN = range(8)
 """``A_KEEP`` and ``A_OWN`` are what section 4 calls so."""

@@ -55,6 +55,8 @@ COLUMNS: Final = (
 )  # fmt: skip
 BY_SETTING: Final[Mapping[str, Column]] = {column.setting: column for column in COLUMNS}
 _UNIT = re.compile(r"(.*?)\s*[\[(]\s*([^\])]*?)\s*[\])]\s*")
+_LONGEST: Final = 300
+"""Characters of a heading that are looked at."""
 _UNITS: Final = frozenset({"mhz", "ghz", "mib", "gib", "tib", "mb", "gb", "tb", "kib", "kb"})
 _NAMES: Final[Mapping[str, str]] = {
     "ram": "memory", "mem": "memory", "vm": "guest", "proc": "processors", "processor": "processors", "core": "cores",
@@ -109,8 +111,10 @@ def headings_of(cells: Sequence[str]) -> list[Heading]:
     """
     found: list[Heading] = []
     for cell in cells:
-        match = _UNIT.fullmatch(cell.strip())
-        text, unit = (match[1], match[2]) if match else (cell.strip(), "")
+        # The search for a unit takes the longer the more spaces there are to begin at.
+        plain = " ".join(cell[:_LONGEST].split())
+        match = _UNIT.fullmatch(plain)
+        text, unit = (match[1], match[2]) if match else (plain, "")
         words = _plain(text).split()
         if not unit and len(words) > 1 and words[-1] in _UNITS:
             unit, text = words[-1], " ".join(words[:-1])
@@ -118,5 +122,5 @@ def headings_of(cells: Sequence[str]) -> list[Heading]:
         setting = column.setting if column is not None else None
         if setting in [other.setting for other in found]:
             setting = None
-        found.append(Heading(cell.strip()[:60], unit, setting))
+        found.append(Heading(plain[:60], unit[:60], setting))
     return found

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import csv
-import os
-import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO, Final
 
 import numpy as np
 
 from ruvex.divide import CAUSES
-from ruvex.plan import PlanFileError
+from ruvex.plan import PlanFileError, replacing
 from ruvex.play import CHANNELS, CODES, PHASES, PLACE_CHANNELS, PRESSURES, Recording
 
 SERIES_SUFFIXES: Final = (".csv", ".npz")
@@ -36,30 +32,11 @@ def write_series(recording: Recording, path: Path) -> None:
     suffix = path.suffix.lower()
     if suffix not in SERIES_SUFFIXES:
         raise PlanFileError(f"{path}: series go to a file ending in .csv or .npz")
-    try:
-        with _replacing(path) as file:
-            if suffix == ".npz":
-                np.savez_compressed(file, **recording.arrays())  # type: ignore[arg-type]
-            else:
-                _write_csv(recording, file)
-    except OSError as error:
-        raise PlanFileError(f"{path}: the series cannot be written: {error.strerror or error}") from None
-
-
-@contextmanager
-def _replacing(path: Path) -> Iterator[BinaryIO]:
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-    part = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as file:
-            yield file
-        umask = os.umask(0)
-        os.umask(umask)
-        part.chmod(0o666 & ~umask)
-        part.replace(path)
-    except BaseException:
-        part.unlink(missing_ok=True)
-        raise
+    with replacing(path) as file:
+        if suffix == ".npz":
+            np.savez_compressed(file, **recording.arrays())  # type: ignore[arg-type]
+        else:
+            _write_csv(recording, file)
 
 
 def _write_csv(recording: Recording, file: BinaryIO) -> None:

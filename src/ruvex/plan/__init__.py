@@ -1,6 +1,7 @@
 """The plan: its model classes, reading and writing, units and edits. No NumPy and no Qt in here."""
 
 from ruvex.plan._check import check_plan
+from ruvex.plan._disk import clear_leftovers, read_file, replace_file, replacing
 from ruvex.plan._edits import (
     Change,
     Changes,
@@ -17,8 +18,34 @@ from ruvex.plan._edits import (
     with_events,
     with_placement,
 )
-from ruvex.plan._errors import EditError, PlanError, PlanFileError, Problem, RuvexError, UnitError
-from ruvex.plan._files import SUFFIX, PlanFile, parse_json, plan_from, plan_text, read_plan, write_plan, write_text
+from ruvex.plan._errors import (
+    EditError,
+    OtherTracesError,
+    OurFaultError,
+    PlanError,
+    PlanFileError,
+    Problem,
+    ReadOnlyFileError,
+    RuvexError,
+    StoppedError,
+    UnitError,
+    WrittenWrongError,
+)
+from ruvex.plan._fields import LEAST_SPACING_S
+from ruvex.plan._files import (
+    SUFFIX,
+    PlanFile,
+    check_written,
+    digest_of,
+    plan_from,
+    plan_text,
+    read_document,
+    read_plan,
+    read_traces_of,
+    write_plan,
+    write_text,
+)
+from ruvex.plan._json import parse_json
 from ruvex.plan._live import needs_off, needs_other_processor
 from ruvex.plan._model import (
     FORMAT,
@@ -70,7 +97,8 @@ from ruvex.plan._schema import plan_schema
 from ruvex.plan._setting_names import setting_word
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
-from ruvex.plan._traces import Traces, TraceTable, read_trace, read_traces
+from ruvex.plan._telling import Tell, untold
+from ruvex.plan._traces import Traces, TraceTable, parse_trace, parse_traces, read_traces, trace_files, trace_path
 from ruvex.plan._units import (
     THIN_SPACE,
     format_cpu,
@@ -79,11 +107,13 @@ from ruvex.plan._units import (
     format_time,
     parse_cpu,
     parse_memory,
+    parse_number,
     parse_time,
 )
 
 __all__ = [
     "FORMAT",
+    "LEAST_SPACING_S",
     "RESOURCES",
     "SHARES_STANDARD",
     "SUFFIX",
@@ -111,6 +141,8 @@ __all__ = [
     "MoveEvent",
     "Moving",
     "Namer",
+    "OtherTracesError",
+    "OurFaultError",
     "PaceCost",
     "PlacementRule",
     "Plan",
@@ -123,6 +155,7 @@ __all__ = [
     "PowerEvent",
     "Pressure",
     "Problem",
+    "ReadOnlyFileError",
     "Reclaim",
     "Resource",
     "Rules",
@@ -135,19 +168,25 @@ __all__ = [
     "Starting",
     "Stays",
     "Steps",
+    "StoppedError",
     "SurgeEvent",
+    "Tell",
     "ThinMemory",
     "Trace",
     "TraceTable",
     "Traces",
     "UnitError",
     "Workload",
+    "WrittenWrongError",
     "add_events",
     "add_items",
     "change_many",
     "change_settings",
     "check_plan",
+    "check_written",
+    "clear_leftovers",
     "copies_of",
+    "digest_of",
     "find_item",
     "format_cpu",
     "format_memory",
@@ -164,23 +203,33 @@ __all__ = [
     "parse_cpu",
     "parse_json",
     "parse_memory",
+    "parse_number",
     "parse_time",
+    "parse_trace",
+    "parse_traces",
     "plan_from",
     "plan_schema",
     "plan_text",
     "pools_above",
     "pools_within",
     "problems_of",
+    "read_document",
+    "read_file",
     "read_plan",
-    "read_trace",
     "read_traces",
+    "read_traces_of",
     "remove_items",
     "rename_plan",
+    "replace_file",
     "replace_item",
+    "replacing",
     "resource_of",
     "setting_word",
     "shift_item",
     "slug_of",
+    "trace_files",
+    "trace_path",
+    "untold",
     "with_events",
     "with_placement",
     "with_settings",

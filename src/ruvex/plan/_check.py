@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
+from typing import Any, Final
 
 from ruvex.plan._errors import Problem
+from ruvex.plan._events import NAMED_BY_KEYS, Trying
+from ruvex.plan._fields import MAX_SHARES_RATIO
 from ruvex.plan._model import (
     ElasticMemory,
     Guest,
@@ -16,31 +19,77 @@ from ruvex.plan._model import (
     Pool,
     PoolCpu,
     PoolMemory,
+    SetEvent,
     Stays,
     ThinMemory,
 )
-from ruvex.plan._settings import has_setting
+from ruvex.plan._resources import RESOURCES
+from ruvex.plan._settings import NEVER_CHANGED
 
+_MOST: Final = 300
+"""So many broken rules are looked for; whoever made more mends them a few at a time."""
 RULES_TARGET = "rules"
 """The name by which an event addresses the rules; no host, pool or guest may have it as its id."""
 
 
 def check_plan(plan: Plan) -> list[Problem]:
-    """Give every broken rule of a plan, in document order; an empty list means the plan is valid."""
-    problems = list(_id_problems(plan))
-    if not problems:
-        problems += _reference_problems(plan)
-    if not problems:
-        problems += _cycle_problems(plan)
-        for i, host in enumerate(plan.hosts):
-            problems += host_problems(host, f"hosts[{i}]")
-        for i, pool in enumerate(plan.pools):
-            problems += pool_problems(pool, f"pools[{i}]")
-        for i, guest in enumerate(plan.guests):
-            problems += guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
-        problems += _placement_problems(plan)
-        problems += _event_problems(plan)
+    """Give the broken rules of a plan, in document order, up to a few hundred; an empty list: the plan is valid."""
+    for problems in (_id_problems(plan), _reference_problems(plan), _rule_problems(plan)):
+        found = list(islice(problems, _MOST))
+        if found:
+            return found
+    return []
+
+
+def _rule_problems(plan: Plan) -> Iterator[Problem]:
+    yield from _cycle_problems(plan)
+    for i, host in enumerate(plan.hosts):
+        yield from host_problems(host, f"hosts[{i}]")
+    for i, pool in enumerate(plan.pools):
+        yield from pool_problems(pool, f"pools[{i}]")
+    for i, guest in enumerate(plan.guests):
+        yield from guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
+    yield from _shares_problems(plan)
+    yield from _placement_problems(plan)
+    yield from _event_problems(plan)
+
+
+def _shares_problems(plan: Plan) -> Iterator[Problem]:
+    """Give the peers of whom one counts so much more than another that the other's part is only rounding."""
+    for resource in RESOURCES:
+        least: dict[str | None, tuple[float, str]] = {}
+        most: dict[str | None, tuple[float, str]] = {}
+        groups: dict[str, Sequence[Guest | Pool]] = {"pools": plan.pools, "guests": plan.guests}
+        for group, items in groups.items():
+            for i, item in enumerate(items):
+                above = item.pool if isinstance(item, Guest) else item.parent
+                shares = item.of(resource).shares
+                if above not in least or shares < least[above][0]:
+                    least[above] = shares, f"{group}[{i}]"
+                if above not in most or shares > most[above][0]:
+                    most[above] = shares, f"{group}[{i}]"
+        for above, (shares, path) in least.items():
+            if most[above][0] > MAX_SHARES_RATIO * shares:
+                yield Problem(f"{path}.{resource}.shares", *_told_of_ratio(shares, *most[above]))
+
+
+def peer_problems(peers: Iterable[Guest | Pool], item: Guest | Pool) -> list[Problem]:
+    """Give what an item breaks towards those it shares a node with; paths begin with its id."""
+    problems = []
+    for resource in RESOURCES:
+        shares = item.of(resource).shares
+        for peer in peers:
+            other = peer.of(resource).shares
+            if max(other, shares) > MAX_SHARES_RATIO * min(other, shares):
+                told = _told_of_ratio(min(other, shares), max(other, shares), peer.label)
+                problems.append(Problem(f"{item.id}.{resource}.shares", *told))
+                break
     return problems
+
+
+def _told_of_ratio(shares: float, most: float, whose: str) -> tuple[str, str]:
+    what = f"{shares:.6g} shares beside {most:.6g} ({whose}) are too far apart"
+    return what, f"let the larger be at most {MAX_SHARES_RATIO:.0e} times the smaller".replace("e+0", "e")
 
 
 def _id_problems(plan: Plan) -> Iterator[Problem]:
@@ -61,40 +110,37 @@ def _id_problems(plan: Plan) -> Iterator[Problem]:
                 seen[item.id] = f"{group}[{i}]"
 
 
-def raw_problems(data: Any) -> list[Problem]:
+def raw_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
     """Give ids that are taken and references to what is not there, of a document whose parts are not valid yet.
 
     Who mends a plan by hand wants to see all of its faults at once, also those between items.
     """
-    if not isinstance(data, Mapping):
-        return []
-    items: dict[str, list[Any]] = {}
+    items: dict[str, Sequence[Any]] = {}
     for group in ("hosts", "pools", "guests"):
         listed = data.get(group, [])
-        items[group] = list(listed) if isinstance(listed, list | tuple) else []
-    problems: list[Problem] = []
+        items[group] = listed if isinstance(listed, list | tuple) else []
     seen: dict[str, str] = {}
     ids: dict[str, set[str]] = {}
     for group, listed in items.items():
         ids[group] = set()
         for i, item in enumerate(listed):
-            item_id = item.get("id") if isinstance(item, Mapping) else None
+            item_id = item.get("id") if isinstance(item, dict) else None
             if not isinstance(item_id, str):
                 continue
             if item_id in seen:
-                what = f"the id {item_id!r} is taken by {seen[item_id]}"
-                problems.append(Problem(f"{group}[{i}].id", what, "choose another"))
-            seen.setdefault(item_id, f"{group}[{i}]")
+                yield Problem(
+                    f"{group}[{i}].id", f"the id {item_id[:60]!r} is taken by {seen[item_id]}", "choose another"
+                )
+            else:
+                seen[item_id] = f"{group}[{i}]"
             ids[group].add(item_id)
     for group, key, among in (("pools", "parent", "pools"), ("guests", "pool", "pools"), ("guests", "host", "hosts")):
+        kind = among.removesuffix("s")
         for i, item in enumerate(items[group]):
-            name = item.get(key) if isinstance(item, Mapping) else None
+            name = item.get(key) if isinstance(item, dict) else None
             if isinstance(name, str) and name not in ids[among]:
-                kind = among.removesuffix("s")
-                problems.append(
-                    Problem(f"{group}[{i}].{key}", f"there is no {kind} {name!r}", f"name a {kind} of the plan")
-                )
-    return problems
+                what = f"there is no {kind} {name[:60]!r}"
+                yield Problem(f"{group}[{i}].{key}", what, f"name a {kind} of the plan")
 
 
 def _reference_problems(plan: Plan) -> Iterator[Problem]:
@@ -238,7 +284,9 @@ def _placement_problems(plan: Plan) -> Iterator[Problem]:
 
 
 def _event_problems(plan: Plan) -> Iterator[Problem]:
-    for i, event in enumerate(plan.events):
+    trying = Trying(plan)
+    # As a play has them: in the order of their times.
+    for i, event in sorted(enumerate(plan.events), key=lambda pair: pair[1].at):
         path = f"events[{i}]"
         guest, pool = event.target in plan.guest_index, event.target in plan.pool_index
         host = event.target in plan.host_index
@@ -252,11 +300,9 @@ def _event_problems(plan: Plan) -> Iterator[Problem]:
             yield Problem(f"{path}.target", f"there is no {wanted} {event.target!r}", f"name a {wanted}")
         elif event.do == "move" and event.host not in plan.host_index:
             yield Problem(f"{path}.host", f"there is no host {event.host!r}", "name a host of the plan")
-        elif event.do == "set":
-            for setting in event.change:
-                if not has_setting(plan, event.target, setting):
-                    yield Problem(
-                        f"{path}.change",
-                        f"{event.target!r} has no setting {setting!r}",
-                        "name one by its keys, such as cpu.shares",
-                    )
+        elif isinstance(event, SetEvent):
+            fixed = [name for name in event.change if name in NEVER_CHANGED]
+            if fixed:
+                yield Problem(f"{path}.change", f"{event.target!r} has no setting {fixed[0]!r}", NAMED_BY_KEYS)
+            else:
+                yield from trying.problems(event, f"{path}.change")

@@ -7,10 +7,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from ruvex.plan._check import check_plan, guest_problems, host_problems, pool_problems
+from ruvex.plan._check import check_plan, guest_problems, host_problems, peer_problems, pool_problems
 from ruvex.plan._errors import EditError, Problem
 from ruvex.plan._model import Event, Guest, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
+from ruvex.plan._resources import RESOURCES
 from ruvex.plan._rules import Rules
 from ruvex.plan._setting_names import setting_word, told_in_words
 from ruvex.plan._settings import Part, find_item, with_settings
@@ -79,12 +80,14 @@ def replace_item(plan: Plan, item: Part) -> Plan:
         position = _position(plan.guest_index, item.id)
         problems = _guest_place_problems(plan, plan.guests[position], item)
         problems = problems or guest_problems(item, plan.host_of(item), item.id)
+        problems = problems or _share_problems(plan, plan.guests[position], item)
         update: dict[str, Any] = {"guests": _with(plan.guests, position, item)}
     elif isinstance(item, Pool):
         position = _position(plan.pool_index, item.id)
         problems = pool_problems(item, item.id)
         if item.parent != plan.pools[position].parent:
             problems = problems or _parent_problems(plan, item)
+        problems = problems or _share_problems(plan, plan.pools[position], item)
         update = {"pools": _with(plan.pools, position, item)}
     else:
         position = _position(plan.host_index, item.id)
@@ -96,6 +99,17 @@ def replace_item(plan: Plan, item: Part) -> Plan:
     if problems:
         raise EditError(told_in_words(plan, problems))
     return _copy(plan, **update)
+
+
+def _share_problems(plan: Plan, old: Guest | Pool, new: Guest | Pool) -> list[Problem]:
+    """Check an item's shares against those of its peers, where these or its peers are other ones."""
+    above = new.pool if isinstance(new, Guest) else new.parent
+    was = old.pool if isinstance(old, Guest) else old.parent
+    if above == was and all(new.of(resource).shares == old.of(resource).shares for resource in RESOURCES):
+        return []
+    peers: list[Guest | Pool] = [guest for guest in plan.guests if guest.pool == above and guest.id != new.id]
+    peers += [pool for pool in plan.pools if pool.parent == above and pool.id != new.id]
+    return peer_problems(peers, new)
 
 
 def _guest_place_problems(plan: Plan, old: Guest, new: Guest) -> list[Problem]:

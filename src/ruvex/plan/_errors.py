@@ -51,6 +51,37 @@ class PlanFileError(RuvexError, OSError):
     """A plan or trace file cannot be read or written at all (missing, no permission, not text, too large)."""
 
 
+class ReadOnlyFileError(PlanFileError):
+    """A file that would be replaced is read-only; whoever may can say that it is to be replaced all the same."""
+
+
+class OtherTracesError(PlanFileError):
+    """In the folder where a plan is to be saved there are other files of the names of its traces.
+
+    Attributes
+    ----------
+    names, folder
+        Which, and where.
+    """
+
+    def __init__(self, names: Sequence[str], folder: object) -> None:
+        self.names, self.folder = tuple(names), folder
+        listed = ", ".join(self.names[:5]) + (" and more" if len(self.names) > 5 else "")
+        super().__init__(f"{folder} has another {listed} than the plan was read with")
+
+
+class OurFaultError(RuvexError):
+    """Something that Ruvex itself got wrong, found by a check of its own before it could do harm."""
+
+
+class WrittenWrongError(OurFaultError, PlanFileError):
+    """What was written does not read as what is in memory; the old file stays."""
+
+
+class StoppedError(RuvexError):
+    """Somebody who waited for long work wants it no more."""
+
+
 class UnitError(RuvexError, ValueError):
     """A typed quantity or time cannot be understood."""
 

@@ -14,6 +14,9 @@ MAX_MHZ = 1e9
 MAX_MIB = 1e12
 MAX_SHARES = 1e9
 MAX_SECONDS = 366 * 86_400.0
+# What is closer together than this is the same moment to people, and costs a play as much work as they like to write.
+LEAST_SPACING_S = 0.001
+MAX_SHARES_RATIO = 1e9
 ID_PATTERN = r"^[a-z0-9][a-z0-9-]*$"
 TEXT_PATTERN = r"^[^\x00-\x1f\x7f-\x9f]*$"
 
@@ -33,6 +36,17 @@ def _time_in(value: Any) -> float:
 
 def _time_out(seconds: float) -> str | float:
     return format_time(seconds) if seconds == int(seconds) else seconds
+
+
+def at_most(most: int) -> BeforeValidator:
+    """Refuse a list of more entries before any of them is looked at: each may be a fault of its own."""
+
+    def check(value: Any) -> Any:
+        if isinstance(value, list | tuple | dict) and len(value) > most:
+            raise ValueError(f"{len(value)} entries are too many; give at most {most}")
+        return value
+
+    return BeforeValidator(check)
 
 
 Number = Annotated[float, Strict(), PlainSerializer(_whole_as_int, return_type=float | int)]
@@ -58,7 +72,7 @@ Time = Annotated[
     WithJsonSchema(
         {
             "anyOf": [
-                {"type": "string", "pattern": r"^\d{1,3}:[0-5]\d(:[0-5]\d(\.\d+)?)?$"},
+                {"type": "string", "pattern": r"^\d{1,4}:[0-5]\d(:[0-5]\d(\.\d+)?)?$"},
                 {"type": "number", "minimum": 0},
             ]
         }

@@ -2,29 +2,43 @@
 
 from __future__ import annotations
 
-import contextlib
-import json
-import os
-import shutil
-import tempfile
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+import gc
+import hashlib
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from functools import cache, cached_property
+from itertools import islice
 from pathlib import Path
-from typing import Any
+from typing import Any, Final, Literal
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from ruvex.plan._check import check_plan, raw_problems
-from ruvex.plan._errors import PlanError, PlanFileError, Problem
+from ruvex.plan._disk import read_file, replace_file
+from ruvex.plan._errors import (
+    OtherTracesError,
+    PlanError,
+    PlanFileError,
+    Problem,
+    ReadOnlyFileError,
+    WrittenWrongError,
+)
+from ruvex.plan._json import parse_json
 from ruvex.plan._layout import keep_order, to_text
-from ruvex.plan._model import FORMAT, VERSION, Plan
+from ruvex.plan._model import FORMAT, VERSION, Event, Guest, Host, PlacementRule, Plan, Pool
 from ruvex.plan._problems import name_items, problems_of
-from ruvex.plan._traces import Traces, read_traces, trace_path, trace_signals
+from ruvex.plan._telling import Tell, untold
+from ruvex.plan._traces import Traces, read_traces, trace_files, trace_path
 
-SUFFIX = ".ruvex.json"
-MAX_BYTES = 256 * 2**20
-_MAX_DEPTH = 60
-_MAX_DIGITS = 400  # beyond float64 anyway; longer digit runs only cost time
+SUFFIX: Final = ".ruvex.json"
+MAX_BYTES: Final = 256 * 2**20
+MOST_FAULTS: Final = 100
+"""So many faults of a file are listed; who mends them sees the next."""
+_CHUNK: Final = 200
+_LISTS: Final[Mapping[str, Any]] = {
+    "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "events": Event,
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,74 +53,84 @@ class PlanFile:
         The trace tables it names.
     layout
         The document as it stood in the file; writing keeps its order of keys.
+    digest
+        Of the file's bytes, as ``digest_of`` gives it; empty where there was no file.
     """
 
     plan: Plan
     traces: Traces = field(default_factory=dict)
     layout: Any = None
+    digest: str = ""
 
 
-def read_plan(path: Path, *, traces_in: Path | None = None) -> PlanFile:
-    """Read a plan file and the traces beside it, or in another folder.
+def digest_of(content: bytes) -> str:
+    """Give what tells the content of one file from that of another."""
+    return hashlib.blake2b(content).hexdigest()
+
+
+def read_plan(path: Path, *, tell: Tell = untold) -> PlanFile:
+    """Read a plan file and the traces beside it.
 
     Raises
     ------
     PlanFileError
         The file cannot be read, is too large, or is not UTF-8 text.
     PlanError
-        It is not a valid plan; ``problems`` lists all that is wrong.
+        It is not a valid plan; ``problems`` lists what is wrong, up to a hundred faults.
+    StoppedError
+        ``tell`` raises it.
     """
+    return read_traces_of(read_document(path, tell=tell), path, tell=tell)
+
+
+def read_document(path: Path, *, tell: Tell = untold) -> PlanFile:
+    """Read a plan file without the traces it names; raises as ``read_plan``."""
+    tell("reading", 0.0)
+    content = read_file(path, MAX_BYTES)
+    digest = digest_of(content)
     try:
-        size = path.stat().st_size
-        if size > MAX_BYTES:
-            raise PlanFileError(f"{path}: {size} bytes is more than a plan may have ({MAX_BYTES})")
-        text = path.read_bytes().decode("utf-8-sig")
+        text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise PlanFileError(f"{path}: not UTF-8 text (byte {error.start}); save it as UTF-8") from None
-    except OSError as error:
-        if isinstance(error, PlanFileError):
-            raise
-        raise PlanFileError(f"{path}: cannot be read: {error.strerror}") from None
-    data = parse_json(text, str(path))
+    del content
+    with _without_collections():
+        data = parse_json(text, str(path))
+        del text
+        try:
+            return PlanFile(plan_from(data, tell=tell), {}, data, digest)
+        except PlanError as error:
+            raise PlanError(name_items(error.problems, data), str(path)) from None
+
+
+def read_traces_of(file: PlanFile, path: Path, *, tell: Tell = untold) -> PlanFile:
+    """Read the traces that a plan names, which lie beside its file; raises as ``read_plan``."""
     try:
-        plan = plan_from(data)
-        return PlanFile(plan, read_traces(plan, traces_in or path.parent), data)
+        return replace(file, traces=read_traces(file.plan, path.parent, tell=tell))
     except PlanError as error:
-        raise PlanError(name_items(error.problems, data), str(path)) from None
+        raise PlanError(name_items(error.problems, file.layout), str(path)) from None
 
 
-def parse_json(text: str, source: str) -> Any:
-    """Parse JSON strictly: each key once, no NaN or infinity, no absurd nesting or digit runs.
-
-    Raises
-    ------
-    PlanError
-        The text is not such JSON; the problem names line and column where they are known.
-    """
+@contextmanager
+def _without_collections() -> Iterator[None]:
+    """Collect no garbage: what is read is all in use, and each look at a million new objects finds nothing."""
+    was_on = gc.isenabled()
+    gc.disable()
     try:
-        data = json.loads(text, object_pairs_hook=_once, parse_constant=_no_constant, parse_int=_integer)
-    except json.JSONDecodeError as error:
-        # A string that nothing closes any more is cut off too.
-        at_end = error.pos >= len(text.rstrip()) or '"' not in text[error.pos + 1 :]
-        mend = "the file seems cut off; take an older copy" if at_end else "mend the JSON there"
-        problem = Problem(f"line {error.lineno} column {error.colno}", error.msg, mend)
-        raise PlanError([problem], source) from None
-    except RecursionError:
-        raise PlanError([Problem("", "it is nested too deeply", "a plan has few levels")], source) from None
-    except _UnfitError as error:
-        raise PlanError([Problem("", str(error), "correct it")], source) from None
-    if _too_deep(data, _MAX_DEPTH):
-        raise PlanError([Problem("", "it is nested too deeply", "a plan has few levels")], source)
-    return data
+        yield
+    finally:
+        if was_on:
+            gc.enable()
 
 
-def plan_from(data: Any) -> Plan:
+def plan_from(data: Any, *, tell: Tell = untold) -> Plan:
     """Build a plan from parsed JSON and check it.
 
     Raises
     ------
     PlanError
-        With every problem found.
+        With the problems found, up to a hundred; one more says so where there are more.
+    StoppedError
+        ``tell`` raises it.
     """
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlanError([Problem("format", "this is not a Ruvex plan", f'a plan has "format": "{FORMAT}"')])
@@ -116,22 +140,86 @@ def plan_from(data: Any) -> Plan:
             [
                 Problem(
                     "version",
-                    f"version {version} is newer than this Ruvex reads ({VERSION})",
+                    f"version {_shortened(version)} is newer than this Ruvex reads ({VERSION})",
                     "open it with a newer Ruvex",
                 )
             ]
         )
     if "version" not in data:
         raise PlanError([Problem("version", "it is missing", f'add "version": {VERSION}')])
+    building = _Building(data, tell)
+    parts = {
+        key: building.items(key, value) if key in _LISTS and isinstance(value, list | tuple) else value
+        for key, value in data.items()
+    }
+    plan, found = None, building.found
     try:
-        plan = Plan.model_validate(data)
+        plan = Plan.model_validate(parts)
     except ValidationError as error:
-        found = [*problems_of(error, data, Plan), *raw_problems(data)]
-        raise PlanError(name_items(found, data)) from None
-    problems = check_plan(plan)
+        found = [*problems_of(error, data, Plan, most=MOST_FAULTS), *found]
+    if plan is None or found:
+        raise PlanError(name_items(_first_of([*found, *building.between]), data))
+    tell("checking", 1.0)
+    problems = _first_of(check_plan(plan))
     if problems:
         raise PlanError(name_items(problems, data))
     return plan
+
+
+class _Building:
+    """Builds the items of a document, some at a time.
+
+    So it can be told how far it is, and a file of nothing but faults costs no more than finding the first of them.
+
+    Attributes
+    ----------
+    found
+        What is wrong with items.
+    """
+
+    def __init__(self, data: Mapping[str, Any], tell: Tell) -> None:
+        self._data, self._tell = data, tell
+        self.found: list[Problem] = []
+
+    @cached_property
+    def between(self) -> list[Problem]:
+        """What is wrong between items, as can be seen before they are built."""
+        return list(islice(raw_problems(self._data), MOST_FAULTS + 1))
+
+    def items(self, key: str, values: Sequence[Any]) -> tuple[Any, ...]:
+        """Build the items of one list, as far as there are not too many faults."""
+        items: list[Any] = []
+        for start in range(0, len(values), _CHUNK):
+            if len(self.found) > MOST_FAULTS or (start > 0 and len(self.between) > MOST_FAULTS):
+                break
+            some = values[start : start + _CHUNK]
+            try:
+                items += _adapters()[key].validate_python(some)
+            except ValidationError as error:
+                self.found += problems_of(error, some, _LISTS[key], key, most=MOST_FAULTS, first=start)
+            self._tell(f"reading {key}", min(1.0, (start + _CHUNK) / len(values)))
+        return tuple(items)
+
+
+@cache
+def _adapters() -> Mapping[str, TypeAdapter[Any]]:
+    return {
+        "hosts": TypeAdapter(tuple[Host, ...]), "pools": TypeAdapter(tuple[Pool, ...]),
+        "guests": TypeAdapter(tuple[Guest, ...]), "placement": TypeAdapter(tuple[PlacementRule, ...]),
+        "events": TypeAdapter(tuple[Event, ...]),
+    }  # fmt: skip
+
+
+def _first_of(problems: list[Problem]) -> list[Problem]:
+    """Give the faults that are told."""
+    if len(problems) <= MOST_FAULTS:
+        return problems
+    more = Problem("", f"these are the first {MOST_FAULTS} faults, and there are more", "mend these first")
+    return [*problems[:MOST_FAULTS], more]
+
+
+def _shortened(number: int) -> str:
+    return str(number) if number.bit_length() < 64 else "with very many digits"
 
 
 def plan_text(plan: Plan, layout: Any = None) -> str:
@@ -141,8 +229,18 @@ def plan_text(plan: Plan, layout: Any = None) -> str:
     return to_text(keep_order(data, layout))
 
 
-def write_plan(plan: Plan, path: Path, *, layout: Any = None, traces_from: Path | None = None) -> None:
-    """Write a plan file so that either the old or the new content is there, never half of one.
+def write_plan(
+    plan: Plan,
+    path: Path,
+    *,
+    layout: Any = None,
+    traces: Traces | None = None,
+    other_traces: Literal["ask", "replace", "keep"] = "ask",
+    even_read_only: bool = False,
+) -> str:
+    """Write a plan file, and the traces it needs beside it, so that the old or the new content is there in any case.
+
+    Nothing takes the place of a file before it was read back and found to be what is in memory.
 
     Parameters
     ----------
@@ -150,89 +248,90 @@ def write_plan(plan: Plan, path: Path, *, layout: Any = None, traces_from: Path 
         What to write and where.
     layout
         The document as it was read; its order of keys is kept.
-    traces_from
-        The folder the plan's traces lie in now; those that the new folder lacks are copied to it first.
+    traces
+        The plan's traces; those that the folder lacks are written there first.
+    other_traces
+        What happens where the folder has another file of a trace's name: nothing is written and it is asked, it is
+        replaced, or it is kept.
+    even_read_only
+        Whether a file that is read-only is replaced all the same.
+
+    Returns
+    -------
+    str
+        The digest of the plan's file.
 
     Raises
     ------
+    OtherTracesError
+        There are other files of the names of traces, and it is to be asked.
+    ReadOnlyFileError
+        The file is read-only.
+    WrittenWrongError
+        What would be written does not read as the plan; that is a fault of ours, and the old file stays.
     PlanFileError
         The file, or a trace it needs, cannot be written.
     """
     try:
-        if traces_from is not None and traces_from.resolve() != path.parent.resolve():
-            _copy_traces(plan, traces_from, path.parent)
-        write_text(path, plan_text(plan, layout))
-    except OSError as error:
-        if isinstance(error, PlanFileError):
-            raise
-        raise PlanFileError(f"{path}: cannot be written: {error.strerror or error}") from None
+        content = plan_text(plan, layout).encode("utf-8")
+    except (ValueError, TypeError) as error:
+        raise WrittenWrongError(f"{path}: the plan cannot be put into words: {error}; the old file stays") from None
+    check_written(plan, content, path)
+    _write_traces(plan, path.parent, traces or {}, other_traces)
+    replace_file(path, content, even_read_only=even_read_only)
+    return digest_of(content)
 
 
-def _copy_traces(plan: Plan, source: Path, target: Path) -> None:
-    for name in sorted({signal.file for _, signal in trace_signals(plan)}):
-        new = trace_path(name, target)
-        if not new.exists():
-            new.parent.mkdir(parents=True, exist_ok=True)
-            shutil.copyfile(trace_path(name, source), new)
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a text to a temporary name beside a file and put it in that one's place.
+def check_written(plan: Plan, content: bytes, path: Path) -> None:
+    """Read back what is to be written of a plan.
 
     Raises
     ------
-    OSError
+    WrittenWrongError
+        It cannot be read, or reads as another plan.
+    """
+    try:
+        with _without_collections():
+            again = plan_from(parse_json(content.decode("utf-8"), ""))
+    except (PlanError, UnicodeDecodeError) as error:
+        reason = "; ".join(str(error).splitlines()[:3])
+        raise WrittenWrongError(f"{path}: what would be written cannot be read: {reason}; the old file stays") from None
+    if again != plan:
+        raise WrittenWrongError(f"{path}: what would be written reads as another plan; the old file stays")
+
+
+def _write_traces(plan: Plan, folder: Path, traces: Traces, others: Literal["ask", "replace", "keep"]) -> None:
+    missing: list[tuple[Path, bytes]] = []
+    different: list[tuple[str, Path, bytes]] = []
+    for name in trace_files(plan):
+        if name not in traces or not traces[name].content:
+            continue
+        target, content = trace_path(name, folder), traces[name].content
+        if not target.exists():
+            missing.append((target, content))
+        elif target.stat().st_size != len(content) or read_file(target, len(content)) != content:
+            different.append((name, target, content))
+    if different and others == "ask":
+        raise OtherTracesError([name for name, _, _ in different], folder)
+    if others == "replace":
+        missing += [(target, content) for _, target, content in different]
+    for target, content in missing:
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise PlanFileError(f"{target.parent}: cannot be made: {error.strerror}") from None
+        try:
+            replace_file(target, content)
+        except ReadOnlyFileError as error:
+            raise PlanFileError(str(error)) from None
+
+
+def write_text(path: Path, text: str) -> None:
+    """Put a text in the place of a file, as ``replace_file`` does.
+
+    Raises
+    ------
+    PlanFileError
         It cannot be written; what was there stays.
     """
-    # A link stays a link: its target is what is replaced.
-    path = path.resolve()
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-    part = Path(name)
-    try:
-        with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            stream.write(text)
-            stream.flush()
-            os.fsync(stream.fileno())
-        part.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask())
-        part.replace(path)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            part.unlink()
-        raise
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-class _UnfitError(ValueError):
-    """Raised from within the JSON parser for what the standard allows and a plan does not."""
-
-
-def _once(pairs: Iterable[tuple[str, Any]]) -> dict[str, Any]:
-    result: dict[str, Any] = {}
-    for key, value in pairs:
-        if key in result:
-            raise _UnfitError(f"the key {key[:60]!r} stands twice in one object")
-        result[key] = value
-    return result
-
-
-def _no_constant(name: str) -> Any:
-    raise _UnfitError(f"{name} is not a number a plan may hold")
-
-
-def _integer(digits: str) -> int:
-    if len(digits) > _MAX_DIGITS:
-        raise _UnfitError(f"a number with {len(digits)} digits")
-    return int(digits)
-
-
-def _too_deep(data: Any, levels: int) -> bool:
-    if not isinstance(data, dict | list):
-        return False
-    if levels == 0:
-        return True
-    return any(_too_deep(item, levels - 1) for item in (data.values() if isinstance(data, dict) else data))
+    replace_file(path, text.encode("utf-8"))

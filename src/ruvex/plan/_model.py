@@ -25,6 +25,7 @@ from ruvex.plan._fields import (
     Text,
     Time,
     Whole,
+    at_most,
 )
 from ruvex.plan._resources import Resource
 from ruvex.plan._rules import Rules
@@ -63,7 +64,7 @@ class Bank(Model):
 
     size_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
     max_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)]
-    spill_volumes: Annotated[tuple[SpillVolume, ...], Field(max_length=100_000)] = ()
+    spill_volumes: Annotated[tuple[SpillVolume, ...], Field(max_length=10_000), at_most(10_000)] = ()
 
     @model_validator(mode="after")
     def _in_order(self) -> Bank:
@@ -231,7 +232,7 @@ class Guest(Item):
     host: Id | None = None
     power: Literal["on", "off"] = "on"
     vcpus: Annotated[Whole, Field(ge=1, le=4096)] = 2
-    tags: Annotated[tuple[Text, ...], Field(max_length=1000)] = ()
+    tags: Annotated[tuple[Text, ...], Field(max_length=1000), at_most(1000)] = ()
     image: Text = ""
     agent: Flag = True
     boot_s: Seconds = 40.0
@@ -260,7 +261,7 @@ class Guest(Item):
         return self.power == "on"
 
 
-Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100)]
+Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100), at_most(100)]
 
 
 class Happening(Model):
@@ -317,15 +318,15 @@ class KeptTogether(Model):
     """Guests that are on one host, or each on another one."""
 
     kind: Literal["together", "apart"]
-    guests: Annotated[tuple[Id, ...], Field(min_length=2, max_length=100_000)]
+    guests: Annotated[tuple[Id, ...], Field(min_length=2, max_length=100_000), at_most(100_000)]
 
 
 class Stays(Model):
     """Guests that are only on some hosts."""
 
     kind: Literal["stays"]
-    guests: Annotated[tuple[Id, ...], Field(min_length=1, max_length=100_000)]
-    hosts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=10_000)]
+    guests: Annotated[tuple[Id, ...], Field(min_length=1, max_length=100_000), at_most(100_000)]
+    hosts: Annotated[tuple[Id, ...], Field(min_length=1, max_length=10_000), at_most(10_000)]
 
 
 PlacementRule = Annotated[KeptTogether | Stays, Field(discriminator="kind")]
@@ -344,8 +345,8 @@ class Plan(Model):
     placement: tuple[PlacementRule, ...] = ()
     rules: Rules = Rules()
     moment: Time = DAWN_S
-    day_s: Annotated[Number, Field(gt=0, le=MAX_SECONDS)] = 86_400.0
-    tick_s: Annotated[Number, Field(gt=0, le=86_400)] = 1.0
+    day_s: Annotated[Number, Field(ge=1, le=MAX_SECONDS)] = 86_400.0
+    tick_s: Annotated[Number, Field(ge=0.01, le=86_400)] = 1.0
     seed: Annotated[Whole, Field(ge=0, le=2**63 - 1)] = 1
     events: tuple[Event, ...] = ()
 

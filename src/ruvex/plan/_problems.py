@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import difflib
 import re
+import reprlib
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from functools import lru_cache
+from typing import Any, Final
 
-from pydantic import BaseModel, ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from ruvex.plan._errors import Problem
 from ruvex.plan._fields import TEXT_PATTERN
@@ -19,7 +21,9 @@ _BRANCHES = frozenset({
     "power-on", "power-off", "restart", "host-down", "host-up", "together", "apart", "stays", "constrained-int",
     "literal['stays-off']",
 })  # fmt: skip
-_MAX_SHOWN = 60
+_MAX_SHOWN: Final = 60
+_LONGEST_KEY: Final = 40
+"""Longer keys are compared with none: that takes the longer the more there is to compare."""
 _ITEM = re.compile(r"(hosts|pools|guests)\[(\d+)\]")
 
 _MENDS = {
@@ -51,7 +55,15 @@ _MENDS = {
 }
 
 
-def problems_of(error: ValidationError, data: Any, model: type[BaseModel], prefix: str = "") -> list[Problem]:
+def problems_of(
+    error: ValidationError,
+    data: Any,
+    model: Any,
+    prefix: str = "",
+    *,
+    most: int | None = None,
+    first: int = 0,
+) -> list[Problem]:
     """List the problems in a validation error.
 
     Parameters
@@ -64,8 +76,17 @@ def problems_of(error: ValidationError, data: Any, model: type[BaseModel], prefi
         The class it was validated against; unknown keys are compared with its keys.
     prefix
         Where the data stands in the whole document.
+    most
+        How many problems are given, and one more where there are more; all if left out.
+    first
+        Where the data begins in its list, if it is a part of one.
     """
-    return [_problem(dict(details), data, model, prefix) for details in error.errors(include_url=False)]
+    listed = error.errors(include_url=False)
+    known = _keys_of(model)
+    return [
+        _problem(dict(details), data, known, prefix, first)
+        for details in (listed if most is None else listed[: most + 1])
+    ]
 
 
 def name_items(problems: Iterable[Problem], data: Any) -> list[Problem]:
@@ -81,41 +102,61 @@ def name_items(problems: Iterable[Problem], data: Any) -> list[Problem]:
     return named
 
 
-def _path(loc: tuple[int | str, ...], data: Any, prefix: str) -> str:
+def _path(loc: tuple[int | str, ...], data: Any, prefix: str, first: int) -> str:
     path, here = prefix, data
-    for key in loc:
+    for i, key in enumerate(loc):
         if isinstance(key, int):
-            path += f"[{key}]"
+            path += f"[{key + first}]" if i == 0 else f"[{key}]"
             here = here[key] if isinstance(here, list | tuple) and key < len(here) else None
         elif key in _BRANCHES and not (isinstance(here, Mapping) and key in here):
             continue
         else:
-            path += f".{key}" if path else key
+            path += f".{key[:_MAX_SHOWN]}" if path else key[:_MAX_SHOWN]
             here = here.get(key) if isinstance(here, Mapping) else None
     return path
 
 
+class _Shortly(reprlib.Repr):
+    """Shows a value shortly, however large or deep it is."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.maxlevel, self.maxstring, self.maxother, self.maxlong = 3, _MAX_SHOWN, _MAX_SHOWN, _MAX_SHOWN
+
+    def repr_int(self, number: int, _level: int) -> str:
+        """Show a whole number; one of hundreds of digits is not worth showing."""
+        return repr(number) if number.bit_length() < 200 else "a number of very many digits"
+
+
+_SHORTLY = _Shortly()
+
+
 def _shown(value: Any) -> str:
-    text = repr(value)
+    text = _SHORTLY.repr(value)
     return text if len(text) <= _MAX_SHOWN else text[: _MAX_SHOWN - 1] + "…"
 
 
-def _keys_of(model: type[BaseModel]) -> set[str]:
+@lru_cache(maxsize=32)
+def _keys_of(model: Any) -> tuple[str, ...]:
     """Give every key of a model class and of the classes in it, for finding what was probably meant."""
-    keys: set[str] = set()
-    for group in model.model_json_schema().get("$defs", {}).values():
+    schema = TypeAdapter(model).json_schema()
+    keys = set(schema.get("properties", {}))
+    for group in schema.get("$defs", {}).values():
         keys |= set(group.get("properties", {}))
-    return keys | set(model.model_fields)
+    return tuple(sorted(keys))
 
 
-def _problem(details: dict[str, Any], data: Any, model: type[BaseModel], prefix: str) -> Problem:
+def _meant(key: str, known: tuple[str, ...]) -> str:
+    close = difflib.get_close_matches(key, known, n=1) if len(key) <= _LONGEST_KEY else []
+    return f"did you mean {close[0]!r}?" if close else "remove it"
+
+
+def _problem(details: dict[str, Any], data: Any, known: tuple[str, ...], prefix: str, first: int) -> Problem:
     kind, context = details["type"], details.get("ctx", {})
-    path = _path(details["loc"], data, prefix)
+    path = _path(details["loc"], data, prefix, first)
     if kind == "extra_forbidden":
         key = str(details["loc"][-1])
-        close = difflib.get_close_matches(key, sorted(_keys_of(model)), n=1)
-        hint = f"did you mean {close[0]!r}?" if close else "remove it"
-        return Problem(path, f"unknown key {key!r}", hint)
+        return Problem(path, f"unknown key {key[:_MAX_SHOWN]!r}", _meant(key, known))
     if kind == "missing":
         return Problem(path, "it is missing", _MENDS[kind])
     if kind == "value_error":

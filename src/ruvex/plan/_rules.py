@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from ruvex.plan._fields import MAX_MIB, Mib, Model, Number, Percent, Rate, Seconds, Text
+from ruvex.plan._fields import MAX_MIB, Mib, Model, Number, Percent, Rate, Seconds, Text, at_most
 
 
 class GuestOverhead(Model):
@@ -48,7 +48,7 @@ class ElasticPace(Model):
 
     grow_mib_s: Rate = 192.0
     shrink_mib_s: Rate = 6.0
-    shrink_step_s: Annotated[Number, Field(gt=0, le=3600)] = 60.0
+    shrink_step_s: Annotated[Number, Field(ge=0.1, le=3600)] = 60.0
     settle_s: Seconds = 240.0
 
 
@@ -101,12 +101,12 @@ class Loss(Model):
 class Workload(Model):
     """How the guests' work goes on: how often smooth demands are read, and how fast cache and greedy work grow."""
 
-    sample_s: Annotated[Number, Field(gt=0, le=3600)] = 60.0
+    sample_s: Annotated[Number, Field(ge=0.1, le=3600)] = 60.0
     cache_mib_s: Rate = 24.0
     greedy_mib_s: Rate = 96.0
 
 
-SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000)]
+SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000), at_most(10_000)]
 
 
 class Rules(Model):
@@ -129,7 +129,7 @@ class Rules(Model):
     pace_cost: PaceCost = PaceCost()
     settling_by_use: Annotated[Number, Field(ge=0, le=1)] = 1.0
     bounds_while_on: Literal["free", "widen"] = "free"
-    memory_every_s: Annotated[Number, Field(gt=0, le=3600)] = 5.0
+    memory_every_s: Annotated[Number, Field(ge=0.1, le=3600)] = 5.0
     elastic: ElasticPace = ElasticPace()
     starting: Starting = Starting()
     reclaim: Reclaim = Reclaim()

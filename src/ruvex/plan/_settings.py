@@ -71,7 +71,7 @@ def with_settings(item: Part, change: Mapping[str, Any]) -> Part:
         for key in path:
             part = part.setdefault(key, {})
         part[last] = value
-        if setting == "memory.mode" and value in MEMORY_MODES:
+        if setting == "memory.mode" and isinstance(value, str) and value in MEMORY_MODES:
             # What the other mode does not know is left behind; what is not given with the change has its default.
             data["memory"] = {key: part[key] for key in part if key in MEMORY_MODES[value].model_fields}
     return type(item).model_validate(data)

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
-from ruvex.plan._fields import MAX_MIB, Model, Number, Text, Time
+from ruvex.plan._fields import LEAST_SPACING_S, MAX_MIB, Model, Number, Text, Time, at_most
 
 Level = Annotated[Number, Field(ge=0, le=MAX_MIB)]
 
@@ -20,20 +20,22 @@ class Daily(Model):
     low: Level
     high: Level
     peak_at: Time
-    width_h: Annotated[Number, Field(gt=0, le=24)]
+    width_h: Annotated[Number, Field(ge=0.001, le=24)]
 
 
 class Steps(Model):
     """Levels held from each time to the next; before the first one the last one of the day before holds."""
 
     kind: Literal["steps"]
-    at: Annotated[tuple[tuple[Time, Level], ...], Field(min_length=1, max_length=100_000)]
+    at: Annotated[tuple[tuple[Time, Level], ...], Field(min_length=1, max_length=20_000), at_most(20_000)]
 
     @model_validator(mode="after")
     def _in_order(self) -> Steps:
         times = [time for time, _ in self.at]
         if any(b <= a for a, b in pairwise(times)):
             raise ValueError("the times of steps must rise from one to the next")
+        if any(b - a < LEAST_SPACING_S * (1.0 - 1e-6) for a, b in pairwise(times)):
+            raise ValueError(f"two steps are closer together than {LEAST_SPACING_S:g} s; make one of them")
         return self
 
 
@@ -43,7 +45,7 @@ class Bursts(Model):
     kind: Literal["bursts"]
     base: Level
     high: Level
-    every_s: Annotated[Number, Field(gt=0, le=86_400 * 366)]
+    every_s: Annotated[Number, Field(ge=1, le=86_400 * 366)]
     for_s: Annotated[Number, Field(ge=0, le=86_400 * 366)]
 
 

@@ -13,23 +13,30 @@ THIN_SPACE = "\u202f"
 MHZ_PER_GHZ = 1000.0
 MIB_PER_GIB = 1024.0
 
-_NUMBER = re.compile(r"([+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*(.*)", re.DOTALL)
-_SPACES = re.compile(r"(?<=\d)[\s\u00a0\u202f](?=\d{3}(?!\d))")
+_MAX_SHOWN = 60
+_LONGEST = 400
+"""Characters of a quantity; more is no quantity, and only takes time to look at."""
+_NUMBER = re.compile(r"([+-]?[0-9]+(?:[.,][0-9]+)?(?:[eE][+-]?[0-9]+)?)\s*(.*)", re.DOTALL)
+_SPACES = re.compile(r"(?<=[0-9])[\s\u00a0\u202f](?=[0-9]{3}(?![0-9]))")
 _MEMORY_MIB = {
     "kib": 1 / 1024, "mib": 1.0, "m": 1.0, "mb": 1e6 / 2**20,
     "gib": 1024.0, "g": 1024.0, "gb": 1e9 / 2**20, "tib": 1024.0**2, "t": 1024.0**2, "tb": 1e12 / 2**20,
 }  # fmt: skip
-_TIME = re.compile(r"(\d{1,3}):([0-5]\d)(?::([0-5]\d(?:\.\d+)?))?")
+_TIME = re.compile(r"(\d{1,4}):([0-5]\d)(?::([0-5]\d(?:\.\d{1,12})?))?", re.ASCII)
+_PLAIN = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*", re.ASCII)
 
 
 def _split(text: str) -> tuple[float, str]:
-    match = _NUMBER.fullmatch(_SPACES.sub("", text.strip()))
+    match = _NUMBER.fullmatch(_SPACES.sub("", text.strip())) if len(text) <= _LONGEST else None
     if match is None:
-        raise UnitError(f"{text.strip()!r} is not a number; write one such as 2.5, with a unit if you like")
-    value = float(match[1].replace(",", "."))
+        raise UnitError(f"{_shortened(text.strip())} is not a number; write one such as 2.5, with a unit if you like")
+    return _finite(float(match[1].replace(",", ".")), text), match[2].strip().lower()
+
+
+def _finite(value: float, text: str) -> float:
     if not math.isfinite(value):
-        raise UnitError(f"{text.strip()!r} is not a finite number; write one such as 2.5")
-    return value, match[2].strip().lower()
+        raise UnitError(f"{_shortened(text.strip())} is not a finite number; write one such as 2.5")
+    return value
 
 
 def parse_cpu(
@@ -80,7 +87,7 @@ def parse_cpu(
     if unit not in scales:
         known = "MHz, GHz" + (", cores" if core_mhz else "") + (", %" if guest_mhz else "")
         raise UnitError(f"{unit!r} is no CPU unit that means something here; use one of {known}")
-    return value * scales[unit]
+    return _finite(value * scales[unit], text)
 
 
 def parse_memory(text: str, *, default_unit: str = "MiB") -> float:
@@ -103,7 +110,29 @@ def parse_memory(text: str, *, default_unit: str = "MiB") -> float:
     unit = (unit or default_unit).lower()
     if unit not in _MEMORY_MIB:
         raise UnitError(f"{unit!r} is no memory unit; use MiB, GiB or TiB")
-    return value * _MEMORY_MIB[unit]
+    return _finite(value * _MEMORY_MIB[unit], text)
+
+
+def parse_number(text: str) -> float:
+    """Read a number written with a decimal point, such as ``12.5`` or ``1e3``; nothing else that Python may take.
+
+    Raises
+    ------
+    UnitError
+        It is none, or too large to be one.
+
+    Examples
+    --------
+    >>> parse_number("12.5")
+    12.5
+    """
+    if _PLAIN.fullmatch(text) is None or not math.isfinite(value := float(text)):
+        raise UnitError(f"{_shortened(text)} is not a number; write one such as 2.5")
+    return value
+
+
+def _shortened(text: str) -> str:
+    return repr(text if len(text) <= _MAX_SHOWN else text[: _MAX_SHOWN - 1] + "…")
 
 
 def parse_time(value: str | float) -> float:
@@ -124,9 +153,9 @@ def parse_time(value: str | float) -> float:
         if match is not None:
             return int(match[1]) * 3600.0 + int(match[2]) * 60.0 + float(match[3] or 0)
         try:
-            value = float(value)
-        except ValueError:
-            raise UnitError(f"{value!r} is not a time; write HH:MM, HH:MM:SS or seconds") from None
+            value = parse_number(value)
+        except UnitError:
+            raise UnitError(f"{_shortened(str(value))} is not a time; write HH:MM, HH:MM:SS or seconds") from None
     if not (math.isfinite(value) and value >= 0):
         raise UnitError(f"{value} is not a time; it must be 0 or later")
     return float(value)

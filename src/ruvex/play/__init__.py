@@ -1,10 +1,11 @@
 """Time: a plan played tick by tick, what it was like, and what it came to. NumPy, no Qt."""
 
 from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
+from ruvex.play._bounds import RECORD_S, TooMuchError
 from ruvex.play._log import Entry
 from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
-from ruvex.play._player import RECORD_S, Player
+from ruvex.play._player import Player
 from ruvex.play._prepare import prepare
 from ruvex.play._record import CODES, Recording
 from ruvex.play._state import PHASES, PRESSURES, State
@@ -30,6 +31,7 @@ __all__ = [
     "Savings",
     "State",
     "Summary",
+    "TooMuchError",
     "division_at",
     "played_day",
     "prepare",

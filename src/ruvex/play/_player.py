@@ -23,6 +23,7 @@ from ruvex.plan import (
     pools_within,
 )
 from ruvex.play import happenings as h
+from ruvex.play._bounds import check_length, spacing
 from ruvex.play._events import NotPromisedError, changed_site
 from ruvex.play._log import Entry, Kind, told_pressures
 from ruvex.play._moves import Moves
@@ -33,10 +34,6 @@ from ruvex.play._summary import Finish, Savings, Summary, guests_of, places_of, 
 from ruvex.play._ticks import Ticks
 from ruvex.site import Site
 
-RECORD_S: Final = 10.0
-_MOST_ROWS: Final = 8640
-_MOST_RECORDED: Final = 20_000_000
-"""Rows times guests that are recorded unless asked for otherwise: some 1.2 GB."""
 _ALMOST: Final = 1e-9
 _MANY: Final = 1 << 62
 
@@ -59,6 +56,11 @@ class Player:
         Whether to pass over ticks in which nothing changes. The result is the same to the bit.
     watch
         Called after every tick that was worked out; tests check the invariants there.
+
+    Raises
+    ------
+    TooMuchError
+        It would take too many ticks, or a recording too much memory.
 
     Attributes
     ----------
@@ -87,13 +89,14 @@ class Player:
         self.tick_s, self._watch = plan.tick_s, watch
         end_s = plan.day_s if until_s is None else min(until_s, plan.day_s)
         self.end_tick = math.ceil(end_s / self.tick_s - _ALMOST)
-        rows = min(_MOST_ROWS, _MOST_RECORDED // max(1, len(plan.guests)))
-        every: float | None = record_s if record_s is not None else max(RECORD_S, end_s / rows)
-        every = None if every is not None and math.isinf(every) else max(every or RECORD_S, self.tick_s)
+        check_length(self.end_tick, self.tick_s, len(plan.guests))
         banks = [f"{plan.hosts[int(host)].id}:bank" for host in site.forest.banks]
         places = (*([host.id for host in plan.hosts] or [""]), *banks)
         guests = tuple(guest.id for guest in plan.guests)
-        self.recording = Recording(guests, places, every, self.end_tick * self.tick_s)
+        every_s = spacing(record_s, self.end_tick * self.tick_s, self.tick_s, len(guests), len(places))
+        self.recording = Recording(
+            guests, places, None if math.isinf(every_s) else every_s, self.end_tick * self.tick_s
+        )
         self.state = State(len(plan.guests), site.hosts.shape[1])
         self._entries: list[Entry] = []
         self._pressures: dict[int, list[tuple[float, int]]] = {}

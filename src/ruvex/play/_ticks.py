@@ -17,6 +17,8 @@ Floats = NDArray[np.float64]
 
 _ALMOST: Final = 1e-9
 _NOTES: Final = 4096
+_MOST_FACTOR: Final = 1e9
+"""Surges at once multiply each other; more than this is more than any host has, and stays a number."""
 
 
 class Ticks:
@@ -95,16 +97,21 @@ class Ticks:
     def _take_signals(self) -> None:
         bank, tick_s = self.site.signals, self.site.plan.tick_s
         end_s, sample_s = self.end_tick * tick_s, self.site.plan.rules.workload.sample_s
-        times = np.arange(int(np.floor(end_s / sample_s + _ALMOST)) + 1) * sample_s
-        samples = np.unique(np.ceil(times / tick_s - _ALMOST).astype(np.int64))
         jumping = bank.jumping()
-        if np.count_nonzero(bank.forms) == jumping.size:
-            samples = samples[:1]
-        jumps = np.ceil(bank.jumps_until(end_s) / tick_s - _ALMOST).astype(np.int64)
-        due = np.union1d(samples, jumps)
-        due = due[due < self.end_tick]
+        # A mark for each tick: however many signals jump, and however often, it is no more than the ticks.
+        marks = np.zeros(self.end_tick, dtype=np.bool_)
+        marks[:1] = True
+        if np.count_nonzero(bank.forms) > jumping.size:
+            times = np.arange(int(np.floor(end_s / max(sample_s, tick_s) + _ALMOST)) + 1) * max(sample_s, tick_s)
+            samples = np.ceil(times / tick_s - _ALMOST).astype(np.int64)
+            marks[samples[samples < self.end_tick]] = True
+        is_sample = marks.copy()
+        for times in bank.jumps_until(end_s):
+            jumps = np.ceil(times / tick_s - _ALMOST).astype(np.int64)
+            marks[jumps[jumps < self.end_tick]] = True
+        due = np.flatnonzero(marks)
         self._signals = (
-            bank.forms, bank.numbers, bank.tables, bank.knots, bank.day_s, tick_s, jumping, due, np.isin(due, samples),
+            bank.forms, bank.numbers, bank.tables, bank.knots, bank.day_s, tick_s, jumping, due, is_sample[due],
         )  # fmt: skip
         self.counters[r.Z_DUE] = np.searchsorted(due, self.tick)
 
@@ -268,7 +275,7 @@ class Ticks:
         self.counters[r.Z_REREAD] = max(1, int(self.counters[r.Z_REREAD]))
         self._factors[:] = 1.0
         for _, guests, factor in self._surges:
-            self._factors[guests] *= factor
+            self._factors[guests] = np.minimum(self._factors[guests] * factor, _MOST_FACTOR)
 
     def copy(self, state: State, recording: Recording) -> Ticks:
         """Give one that goes on by itself, over a copied state and recording."""

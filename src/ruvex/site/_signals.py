@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -66,15 +66,15 @@ class SignalBank:
             evaluate(self.forms, self.numbers, self.tables, self.knots, self.day_s, time, found[at])  # type: ignore[operator]
         return found.reshape(*times.shape, 3, self.forms.size // 3)
 
-    def jumps_until(self, end_s: float) -> Floats:
-        """Give the times from 0 to an end at which any step or burst changes its value, in order, each once."""
-        found = [self.knots[0, start:end] for start, end in self._stepped()]
-        bursts = np.unique(self.numbers[2:, self.forms == r.BURSTS], axis=1).T.tolist()
-        for every_s, length_s in bursts:
+    def jumps_until(self, end_s: float) -> Iterator[Floats]:
+        """Give the times from 0 to an end at which steps and bursts change their value, those of one form at once."""
+        for start, end in self._stepped():
+            times = self.knots[0, start:end]
+            yield times[times <= end_s]
+        for every_s, length_s in np.unique(self.numbers[2:, self.forms == r.BURSTS], axis=1).T.tolist():
             starts = np.arange(0.0, end_s, every_s)
-            found += [starts, starts + length_s]
-        times = np.unique(np.concatenate(found)) if found else np.zeros(0)
-        return times[times <= end_s]
+            yield starts
+            yield starts[starts + length_s <= end_s] + length_s
 
     def jumping(self) -> Ints:
         """Give the signals that change only in jumps."""

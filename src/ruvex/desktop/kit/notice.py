@@ -70,6 +70,12 @@ class Notice(QFrame):
         else:
             super().keyPressEvent(event)
 
+    def go_on_telling(self, before: str, text: str) -> None:
+        """Put another text in the place of one that is shown, with the same choices; nothing if another is shown."""
+        if self.text == before:
+            self._label.setText(text)
+            self.setAccessibleName(text)
+
     def withdraw(self, text: str) -> None:
         """Take a notice back that has been overtaken by what was done meanwhile."""
         if self.text == text:

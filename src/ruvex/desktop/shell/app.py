@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
 import signal
 import sys
-import traceback
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -16,10 +14,11 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from ruvex import __version__
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.shell.opening import Opening
+from ruvex.desktop.shell.reading import read_small
 from ruvex.desktop.shell.window import Window
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.preferences import Preferences, state_folder
-from ruvex.plan import read_plan
+from ruvex.desktop.state.preferences import Preferences
+from ruvex.mishaps import write_report
 
 _SIZE = (1280, 800)
 
@@ -44,21 +43,24 @@ def make_window(*, preferences: Preferences | None = None, follow_desktop: bool 
     theme = Theme(follow_desktop=follow_desktop)
     theme.set_mode(preferences.theme_mode)
     theme.set_scale(preferences.text_scale)
-    window = Window(Desk(), theme, preferences)
+    try:
+        window = Window(Desk(), theme, preferences)
+    except Exception:
+        # Whatever is wrong with how the window was left: it opens, as on the first start.
+        write_report(*sys.exc_info())
+        preferences.forget_layout()
+        window = Window(Desk(), theme, preferences)
     restore_place(window, preferences.layout, _SIZE)
     return window
 
 
 def tell_unexpected(window: Window) -> None:
     """Let an error in Ruvex itself be told in the window and logged, instead of ending the program with the work."""
-    log = state_folder() / "errors.log"
 
     def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        with contextlib.suppress(OSError):
-            log.parent.mkdir(parents=True, exist_ok=True)
-            with log.open("a", encoding="utf-8") as stream:
-                stream.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
-        window.notice.tell(f"Ruvex itself made a mistake: {error}.\nSave your plan. What happened is written in {log}.")
+        written = write_report(kind, error, trace)
+        where = f" What happened is written in {written}." if written is not None else ""
+        window.notice.tell(f"Ruvex itself made a mistake: {error}.\nSave your plan.{where}")
 
     sys.excepthook = tell
 
@@ -71,15 +73,15 @@ def run_desktop(plan: Path | None) -> int:
     Raises
     ------
     PlanError, PlanFileError
-        The plan cannot be used.
+        The plan cannot be used; what is wrong with a large one is told in the window.
     """
-    file = None if plan is None else read_plan(plan)
+    file = None if plan is None else read_small(plan)
     application = make_application()
     preferences = Preferences()
     theme = Theme(follow_desktop=True)
     theme.set_mode(preferences.theme_mode)
     theme.set_scale(preferences.text_scale)
-    opening = Opening(theme, "Ruvex" if plan is None else plan.name)
+    opening = Opening(theme, plan, to_read=file is None)
     restore_place(opening, preferences.layout, _SIZE)
     windows: list[Window] = []
 
@@ -89,12 +91,15 @@ def run_desktop(plan: Path | None) -> int:
         windows.append(window)
         tell_unexpected(window)
         if plan is not None and file is not None:
-            window.desk.document.show_file(file, plan)
-            window.preferences.add_recent(plan)
+            window.files.show_read(plan, (file, None))
+        elif plan is not None and opening.read is not None:
+            window.files.show_read(plan, opening.read)
         window.restoreGeometry(opening.saveGeometry())
         window.show()
         opening.close()
-        window.files.offer_recovery()
+        has_asked = window.files.offer_recovery()
+        if plan is not None and opening.problem is not None and not has_asked:
+            window.files.tell_faults(plan, opening.problem)
 
     opening.ready.connect(open_window)
     opening.show()

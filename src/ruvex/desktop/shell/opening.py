@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -10,8 +11,10 @@ from PyQt6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.style import dress, set_role
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.shell.reading import Read, Reading
 from ruvex.desktop.state.background import Background
 from ruvex.engine import is_cache_filled
+from ruvex.plan import PlanError, PlanFileError
 from ruvex.play import prepare
 
 _LOADING: Final = "Getting ready"
@@ -25,15 +28,22 @@ class Opening(QWidget):
     ----------
     line
         What is awaited, in words.
+    read, problem
+        The plan that was named, read meanwhile if that was wished; or why it cannot be used.
     ready
         Emitted once everything can compute.
     """
 
     ready = pyqtSignal()
 
-    def __init__(self, theme: Theme, heading: str) -> None:
+    def __init__(self, theme: Theme, plan: Path | None, *, to_read: bool = True) -> None:
         super().__init__()
+        heading = "Ruvex" if plan is None else plan.name
         self._background = Background(self)
+        self._plan, self._reading = plan if to_read else None, Reading(self._background, self)
+        self.read: Read | None = None
+        self.problem: PlanError | PlanFileError | None = None
+        self._awaited = 1 if self._plan is None else 2
         self.setWindowTitle(f"{heading} – Ruvex" if heading != "Ruvex" else heading)
         name = QLabel(heading, self)
         self.line = QLabel(_LOADING if is_cache_filled() else _COMPILING, self)
@@ -62,14 +72,31 @@ class Opening(QWidget):
     def begin(self) -> None:
         """Begin to make ready; ``ready`` follows unless the window was closed meanwhile."""
         self._background.run("prepare", prepare, self._on_prepared)
+        if self._plan is not None:
+            self._reading.begin(self._plan, self._on_read)
 
     def _on_prepared(self, _value: None, problem: Exception | None) -> None:
         if problem is not None:
             raise problem
-        if not self._is_over:
+        if self._reading.is_running:
+            self._reading.told.connect(self.line.setText)
+        self._come_nearer()
+
+    def _on_read(self, read: Read | None, problem: Exception | None) -> None:
+        self.read = read
+        if isinstance(problem, PlanError | PlanFileError):
+            self.problem = problem
+        elif problem is not None:
+            raise problem
+        self._come_nearer()
+
+    def _come_nearer(self) -> None:
+        self._awaited -= 1
+        if self._awaited == 0 and not self._is_over:
             self.ready.emit()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close; what is being compiled is finished, and kept, before the program ends."""
         self._is_over = True
+        self._reading.stop()
         super().closeEvent(event)

@@ -6,24 +6,34 @@ import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ruvex.desktop.kit.notice import Choice
 from ruvex.desktop.shell.demo import demo_path, story_paths
 from ruvex.desktop.shell.frame import Frame
-from ruvex.desktop.state.recovery import Keeper, Leftover
+from ruvex.desktop.shell.reading import Read, Reading, read_small
+from ruvex.desktop.state.document import OtherTraces
+from ruvex.desktop.state.own_file import OwnFile
+from ruvex.desktop.state.recovery import Leftover, Recovery
 from ruvex.exchange import cells_of
-from ruvex.plan import SUFFIX, PlanError, PlanFile, PlanFileError, find_item, read_plan
-from ruvex.site import Site, site_of
+from ruvex.plan import (
+    SUFFIX,
+    OtherTracesError,
+    PlanError,
+    PlanFileError,
+    ReadOnlyFileError,
+    read_file,
+    read_plan,
+)
 
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
 _TABLES: Final = (".csv", ".tsv", ".txt")
+_LONGEST_NAME: Final = 80
 MAX_TABLE_BYTES: Final = 32_000_000
-_LARGE_BYTES: Final = 1_000_000
-"""A plan file of more, some 2 000 guests, takes so long to read that the window would be seen to stand still."""
 
 
 def ask_open_path(window: QWidget, folder: str) -> Path | None:
@@ -40,29 +50,33 @@ def ask_save_path(window: QWidget, suggestion: str) -> Path | None:
     return Path(name) if name.endswith(".json") else Path(name + SUFFIX)
 
 
-def _told_of_reading(path: Path) -> str:
-    return f"{path.name} is being read; it will open here."
-
-
 class PlanFiles(QObject):
     """The files behind the window.
 
     Attributes
     ----------
-    keeper
-        Recovery copies and the watch over the plan's file.
+    recovery, own_file
+        Copies of what is not saved, and the watch over the plan's file.
     """
 
     def __init__(self, window: Frame) -> None:
         super().__init__(window)
         self._window, self._desk = window, window.desk
-        self.keeper = Keeper(window.desk, window.preferences.folder)
-        self._asked = ""
-        self._reading: Path | None = None
+        self.recovery = Recovery(window.desk, window.preferences.folder)
+        self.own_file = OwnFile(window.desk)
+        self._asked = self._told = self._told_gone = ""
+        self._reading = Reading(window.desk.background, self)
+        self._reading.told.connect(self._on_reading)
         window.desk.document.opened.connect(self._stop_reading)
         window.desk.document.named.connect(self._on_named)
-        self.keeper.noted.connect(lambda text: window.notice.tell(text))
-        self.keeper.changed_on_disk.connect(self._on_changed_on_disk)
+        for speaker in (self.recovery, self.own_file):
+            speaker.noted.connect(lambda text: window.notice.tell(text))
+        self.own_file.changed.connect(self._on_changed_on_disk)
+        self.own_file.gone.connect(self._on_gone)
+        application = QGuiApplication.instance()
+        assert isinstance(application, QGuiApplication)
+        # Not every file system tells of changes; who comes back to the window sees what has become of the file.
+        application.applicationStateChanged.connect(self._on_looked_at)
 
     def open_path(self, path: Path) -> bool:
         """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
@@ -70,63 +84,59 @@ class PlanFiles(QObject):
         self._stop_reading()
         if path.suffix.lower() in _TABLES:
             return self._open_table(path)
-        with contextlib.suppress(OSError):
-            if path.stat().st_size > _LARGE_BYTES:
-                self._open_beside(path)
-                return True
         try:
-            self._desk.document.open(path)
+            file = read_small(path)
         except (PlanError, PlanFileError) as error:
-            self._tell_faults(path, error)
+            self.tell_faults(path, error)
             return False
-        self._window.preferences.add_recent(path)
+        if file is None:
+            self._open_beside(path)
+        else:
+            self._desk.document.show_file(file, path)
+            self._window.preferences.add_recent(path)
         return True
 
-    def _tell_faults(self, path: Path, error: PlanError | PlanFileError) -> None:
+    def tell_faults(self, path: Path, error: PlanError | PlanFileError) -> None:
+        """Say why a plan was not opened."""
         reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
         self._window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
 
     def _open_beside(self, path: Path) -> None:
         """Read a large plan beside the window; what is open stays open, and can be worked with, until it is there."""
-        # A path of its own: the same file may be asked for once more while the first answer is on its way.
-        asked = self._reading = Path(path)
 
-        def work() -> tuple[PlanFile, Site]:
-            file = read_plan(path)
-            # The plan's indexes are made when they are first asked for: here, where they hold nobody up.
-            find_item(file.plan, "")
-            return file, site_of(file.plan, file.traces)
-
-        def show(read: tuple[PlanFile, Site] | None, problem: Exception | None) -> None:
-            if asked is not self._reading:
-                return
-            self._stop_reading()
+        def show(read: Read | None, problem: Exception | None) -> None:
+            self._window.notice.withdraw(self._told)
             if isinstance(problem, PlanError | PlanFileError):
-                self._tell_faults(path, problem)
+                self.tell_faults(path, problem)
             elif read is None:
                 raise problem or RuntimeError("nothing was read")
             else:
-                self.after_saving(partial(self._show_read, path, *read))
+                self.after_saving(partial(self.show_read, path, read))
 
-        self._window.notice.tell(_told_of_reading(path), [("Stay with what is open", self._stop_reading)])
-        self._desk.background.run("read", work, show)
+        self._reading.begin(path, show)
+        self._told = self._reading.text
+        self._window.notice.tell(self._told, [("Stay with what is open", self._stop_reading)])
+
+    def _on_reading(self, text: str) -> None:
+        self._window.notice.go_on_telling(self._told, text)
+        self._told = text
 
     def _stop_reading(self) -> None:
         """Let what is being read not be opened, if anything is."""
-        if self._reading is not None:
-            self._window.notice.withdraw(_told_of_reading(self._reading))
-            self._reading = None
+        if self._reading.is_running:
+            self._reading.stop()
+            self._window.notice.withdraw(self._told)
 
-    def _show_read(self, path: Path, file: PlanFile, site: Site) -> None:
+    def show_read(self, path: Path, read: Read) -> None:
+        """Show a plan that was read."""
+        file, site = read
         self._desk.document.show_file(file, path, site=site)
         self._window.preferences.add_recent(path)
 
     def _open_table(self, path: Path) -> bool:
         """Show the columns of a table of guests, to be added to the plan that is open."""
         try:
-            if path.stat().st_size > MAX_TABLE_BYTES:
-                raise OSError(f"it is larger than {MAX_TABLE_BYTES // 1_000_000} MB")
-            cells = cells_of(path.read_text(encoding="utf-8"))
+            cells = cells_of(read_file(path, MAX_TABLE_BYTES, called=path.name).decode("utf-8"))
         except (OSError, UnicodeDecodeError, PlanError) as error:
             reasons = [str(problem) for problem in error.problems] if isinstance(error, PlanError) else [str(error)]
             if isinstance(error, UnicodeDecodeError):
@@ -140,7 +150,7 @@ class PlanFiles(QObject):
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
         if not self._desk.document.path:
             return self.save_as()
-        if self.keeper.is_changed_on_disk():
+        if self.own_file.is_changed:
             self._window.notice.tell(
                 f"{self._desk.document.path.name} was changed on disk by someone else since it was opened.",
                 [("Save over it", self._save_over), ("Save as…", self.save_as), ("Reload it", self._reload),
@@ -151,23 +161,43 @@ class PlanFiles(QObject):
 
     def save_as(self) -> bool:
         """Ask for a file and write the plan to it. Tells whether it did."""
-        name = self._desk.look.plan.name.lower().replace(" ", "-").replace("/", "-") or "plan"
+        name = self._desk.look.plan.name.lower().replace(" ", "-").replace("/", "-")[:_LONGEST_NAME] or "plan"
         suggestion = self._desk.document.path or Path.home() / f"{name}{SUFFIX}"
         path = self._window.ask_save(self._window, str(suggestion))
         return path is not None and self.write(path)
 
-    def write(self, path: Path) -> bool:
-        """Write the plan to a file; says in the window why, if it cannot. Tells whether it did."""
+    def write(self, path: Path, *, other_traces: OtherTraces = "ask", even_read_only: bool = False) -> bool:
+        """Write the plan to a file; asks or says in the window why, if it cannot. Tells whether it did."""
+
+        def again(**how: Any) -> Callable[[], bool]:
+            return partial(self.write, path, **{"other_traces": other_traces, "even_read_only": even_read_only, **how})
+
+        elsewhere: list[Choice] = [("Save as…", self.save_as), ("Stay", lambda: None)]
         try:
-            self._desk.document.save(path)
-        except PlanFileError as error:
-            self._window.notice.tell(f"The plan was not saved.\n{error}")
+            self._desk.document.save(path, other_traces=other_traces, even_read_only=even_read_only)
+        except OtherTracesError as error:
+            self._window.notice.tell(
+                f"The plan was not saved: {error}. One of the two is lost, or meant for another plan.",
+                [("Take those that are there", again(other_traces="keep")),
+                 ("Write over them", again(other_traces="replace")), *elsewhere],
+            )  # fmt: skip
+            return False
+        except ReadOnlyFileError:
+            self._window.notice.tell(
+                f"The plan was not saved: {path.name} is read-only.",
+                [("Save over it", again(even_read_only=True)), *elsewhere],
+            )
+            return False
+        except (PlanFileError, PlanError) as error:
+            self._window.notice.tell(
+                f"The plan was not saved.\n{error}", [("Save as…", self.save_as), ("Close", lambda: None)]
+            )
             return False
         self._window.preferences.add_recent(path)
         return True
 
     def _save_over(self) -> None:
-        self.keeper.accept_disk()
+        self.own_file.accept()
         self.save()
 
     def _reload(self) -> None:
@@ -180,7 +210,24 @@ class PlanFiles(QObject):
         mine = " Your own changes are not saved yet." if self._desk.document.is_dirty else ""
         self._window.notice.tell(
             f"{path.name} was changed on disk by someone else.{mine}",
-            [("Reload it", self._reload), ("Keep what is here", lambda: None)],
+            [("Reload it", self._reload), ("Keep what is here", self._desk.document.mark_unsaved)],
+        )
+
+    def _on_looked_at(self, state: Qt.ApplicationState) -> None:
+        if state == Qt.ApplicationState.ApplicationActive:
+            self.own_file.look()
+
+    def _on_gone(self) -> None:
+        path = self._desk.document.path
+        assert path is not None
+        # What is nowhere on disk counts as not saved: it is asked about before it goes, and a copy is kept.
+        self._desk.document.mark_unsaved()
+        self._told_gone = (
+            f"{path.name} is not there any more: somebody deleted it or moved it away. The plan is still here."
+        )
+        self._window.notice.tell(
+            self._told_gone,
+            [("Save it there again", self.save), ("Save as…", self.save_as), ("Leave it", lambda: None)],
         )
 
     def new(self) -> None:
@@ -252,6 +299,7 @@ class PlanFiles(QObject):
     def _on_named(self) -> None:
         if not self._desk.document.is_dirty:
             self._window.notice.withdraw(self._asked)
+            self._window.notice.withdraw(self._told_gone)
 
     def show_recent(self) -> None:
         """Fill the menu of recent plans."""
@@ -268,24 +316,44 @@ class PlanFiles(QObject):
 
     def offer_recovery(self) -> bool:
         """Ask what is to be done with work that a Ruvex left behind which ended without closing; tells if there is."""
-        found = self.keeper.leftovers()
+        found, damaged = self.recovery.leftovers()
+        aside = ""
+        if damaged:
+            are = "One recovery copy was" if len(damaged) == 1 else f"{len(damaged)} recovery copies were"
+            aside = f"{are} damaged, and set aside as {damaged[0]}."
         if not found:
-            return False
+            if aside:
+                self._window.notice.tell(aside)
+            return bool(damaged)
         leftover, more = found[0], len(found) - 1
         others = f" There {'is' if more == 1 else 'are'} {more} more." if more else ""
         self._window.notice.tell(
-            f"Ruvex ended while {leftover.name} had changes that were not saved. They are kept.{others}",
+            f"Ruvex ended while {leftover.facts.name} had changes that were not saved. They are kept.{others}"
+            + (f"\n{aside}" if aside else ""),
             [("Recover them", partial(self._recover, leftover)), ("Discard them", partial(self._discard, leftover)),
              ("Later", lambda: None)],
         )  # fmt: skip
         return True
 
     def _recover(self, leftover: Leftover) -> None:
+        self.after_saving(partial(self._open_recovered, leftover))
+
+    def _open_recovered(self, leftover: Leftover) -> None:
         try:
-            self.keeper.recover(leftover)
+            self.recovery.recover(leftover)
         except (PlanError, PlanFileError) as error:
-            self._window.notice.tell(f"The recovery copy {leftover.copy} cannot be read.\n{error}")
+            aside = self.recovery.set_aside(leftover.copy)
+            self._window.notice.tell(
+                f"The recovery copy cannot be read; it was set aside as {aside}.\n{error}",
+                [("Go on", self.offer_recovery)],
+            )
 
     def _discard(self, leftover: Leftover) -> None:
-        self.keeper.discard(leftover)
+        self.recovery.discard(leftover.copy)
         self.offer_recovery()
+
+    def close(self) -> None:
+        """Let go of everything: the window closes in good order."""
+        self._reading.stop()
+        self.recovery.close()
+        self.own_file.close()

@@ -360,7 +360,7 @@ class Window(Frame):
             self.files.after_saving(self._close_now, without="Close without saving")
         else:
             self.preferences.layout = self._layout_now()
-            self.files.keeper.close()
+            self.files.close()
             self.desk.close()
             event.accept()
 

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal, get_args
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 Work = Callable[[], Any]
 Answer = Callable[[Any, Exception | None], None]
+Lane = Literal["short", "long", "reading"]
 
 
 class _Speaker(QObject):
@@ -48,26 +49,26 @@ class Background(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pools: dict[bool, QThreadPool] = {}
-        for is_long in (False, True):
-            self._pools[is_long] = QThreadPool(self)
-            self._pools[is_long].setMaxThreadCount(1)
+        self._pools: dict[Lane, QThreadPool] = {}
+        for lane in get_args(Lane):
+            self._pools[lane] = QThreadPool(self)
+            self._pools[lane].setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
         self._pending = 0
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
         self._speaker.answered.connect(self._on_answered)
 
-    def run(self, subject: str, work: Work, answer: Answer, *, is_long: bool = False) -> None:
+    def run(self, subject: str, work: Work, answer: Answer, *, lane: Lane = "short") -> None:
         """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
 
-        What waits of the same subject and has not begun answers an older question: it is dropped. Long work has a
-        thread to itself, so that nothing short waits for it.
+        What waits of the same subject and has not begun answers an older question: it is dropped. Long work, and
+        reading of large files, have a thread each, so that nothing short waits for them.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1
         gc.disable()
-        self._pools[is_long].start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
+        self._pools[lane].start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
 
     def drop(self, subject: str) -> None:
         """Forget what waits of a subject."""

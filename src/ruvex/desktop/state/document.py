@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ruvex.desktop.state.undo import PlanEdit
-from ruvex.plan import Plan, PlanFile, move_moment, read_plan, write_plan
+from ruvex.plan import Plan, PlanFile, move_moment, read_plan, read_traces, write_plan
 from ruvex.promise import Claims, claims_of
 from ruvex.site import Site, site_of
+
+OtherTraces = Literal["ask", "replace", "keep"]
 
 
 class Document(QObject):
@@ -101,19 +105,42 @@ class Document(QObject):
         self.opened.emit()
         self.named.emit()
 
-    def save(self, path: Path) -> None:
-        """Write the plan; the path becomes its own.
+    def save(self, path: Path, *, other_traces: OtherTraces = "ask", even_read_only: bool = False) -> None:
+        """Write the plan and its traces; the path becomes its own.
+
+        ``other_traces`` and ``even_read_only`` are as ``write_plan`` has them; traces that are kept there become those
+        of the plan.
 
         Raises
         ------
-        PlanFileError
-            It cannot be written; nothing is lost, and the plan stays dirty.
+        OtherTracesError, ReadOnlyFileError
+            It is to be asked first.
+        PlanFileError, PlanError
+            It cannot be written, or traces that are to be kept cannot be used; nothing is lost, and the plan stays
+            dirty.
         """
         self.resting.emit()
-        traces_from = self.path.parent if self.path else None
-        write_plan(self.plan, path, layout=self.file.layout, traces_from=traces_from)
+        traces = read_traces(self.plan, path.parent) if other_traces == "keep" else None
+        digest = write_plan(
+            self.plan, path, layout=self.file.layout, traces=self.site.traces, other_traces=other_traces,
+            even_read_only=even_read_only,
+        )  # fmt: skip
         self.path = path
+        self.take_digest(digest)
+        if traces is not None:
+            self.file = replace(self.file, traces={**self.site.traces, **traces})
+            self._take(self.plan, site_of(self.plan, self.file.traces))
+            self.edited.emit("")
         self.undo_stack.setClean()
+        self.named.emit()
+
+    def take_digest(self, digest: str) -> None:
+        """Take a content of the plan's file as the one that is known."""
+        self.file = replace(self.file, digest=digest)
+
+    def mark_unsaved(self) -> None:
+        """Let the plan count as not saved: its file is gone, or holds something else."""
+        self.undo_stack.resetClean()
         self.named.emit()
 
     # Edits

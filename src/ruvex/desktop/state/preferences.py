@@ -4,20 +4,15 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 from pathlib import Path
 from typing import Any, Final
 
-import platformdirs
+from ruvex.mishaps import state_folder
+from ruvex.plan import PlanError, PlanFileError, parse_json, read_file, write_text
 
 _MOST_RECENT: Final = 8
-_FOLDER_VARIABLE: Final = "RUVEX_STATE_DIR"
-
-
-def state_folder() -> Path:
-    """Give the folder for remembered things; RUVEX_STATE_DIR names another one."""
-    named = os.environ.get(_FOLDER_VARIABLE)
-    return Path(named) if named else platformdirs.user_state_path("ruvex")
+_MOST_LOOKED_AT: Final = 50
+_MOST_BYTES: Final = 4_000_000
 
 
 class Preferences:
@@ -27,8 +22,8 @@ class Preferences:
         self.folder = folder or state_folder()
         self._path = self.folder / "desktop.json"
         self._values: dict[str, Any] = {}
-        with contextlib.suppress(OSError, ValueError):
-            values = json.loads(self._path.read_text(encoding="utf-8"))
+        with contextlib.suppress(PlanFileError, PlanError, UnicodeDecodeError):
+            values = parse_json(read_file(self._path, _MOST_BYTES).decode("utf-8"), str(self._path))
             self._values = values if isinstance(values, dict) else {}
 
     @property
@@ -37,7 +32,7 @@ class Preferences:
         names = self._values.get("recent", [])
         if not isinstance(names, list):
             return []
-        return [Path(name) for name in names if isinstance(name, str) and Path(name).is_file()]
+        return [Path(name) for name in names[:_MOST_LOOKED_AT] if isinstance(name, str) and _is_file(name)]
 
     def add_recent(self, path: Path) -> None:
         """Put a plan at the head of the recent ones."""
@@ -74,11 +69,20 @@ class Preferences:
     def layout(self, layout: dict[str, Any]) -> None:
         self._set("layout", layout)
 
+    def forget_layout(self) -> None:
+        """Let the window look as on the first start: what is remembered of it cannot be used."""
+        self._values.pop("layout", None)
+
     def _set(self, key: str, value: Any) -> None:
         self._values[key] = value
         # What cannot be remembered (a full disk, a read-only home) must not stand in the way of the work.
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, ValueError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
-            part = self._path.with_suffix(".part")
-            part.write_text(json.dumps(self._values, indent=2), encoding="utf-8")
-            part.replace(self._path)
+            write_text(self._path, json.dumps(self._values, indent=2))
+
+
+def _is_file(name: str) -> bool:
+    try:
+        return Path(name).is_file()
+    except (OSError, ValueError):
+        return False

@@ -1,24 +1,37 @@
-"""Losing no work: recovery copies, a note when a plan is open twice, and noticing what others write."""
+"""Losing no work: recovery copies while there are changes that are not saved."""
 
 from __future__ import annotations
 
 import contextlib
-import hashlib
-import json
 import threading
+import time
 import uuid
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
-from PyQt6.QtCore import QFileSystemWatcher, QLockFile, QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.state.desk import Desk
-from ruvex.plan import PlanError, PlanFile, PlanFileError, read_plan, write_plan
+from ruvex.desktop.state.recovery_copy import SUFFIX, Facts, read_copy, read_facts, write_copy
+from ruvex.plan import (
+    PlanError,
+    PlanFile,
+    PlanFileError,
+    clear_leftovers,
+    digest_of,
+    read_document,
+    read_file,
+    trace_files,
+)
+from ruvex.site import site_of
 
 _REST_MS: Final = 800
-_SETTLE_MS: Final = 200
+_SHARE_OF_TIME: Final = 10
+"""A copy that takes long, of a plan with large traces, is followed by a rest of as many times its own length."""
 _SUBJECT: Final = "recovery copy"
+_MOST_BYTES: Final = 1 << 30
+_DAMAGED: Final = ".damaged"
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,74 +42,64 @@ class Leftover:
     ----------
     copy
         The copy.
-    path
-        The plan's own file, None if it never had one.
-    name
-        What the plan is called.
+    facts
+        What is known of it.
     """
 
     copy: Path
-    path: Path | None
-    name: str
+    facts: Facts
 
 
-class Keeper(QObject):
-    """Watches over the open plan.
+class Recovery(QObject):
+    """Keeps a copy of what is not saved, and finds those that others left.
 
     Signals
     -------
     noted(text)
-        The plan is open elsewhere too.
-    changed_on_disk()
-        Somebody else wrote the plan's file.
+        No copy can be kept; told once for each reason.
     """
 
     noted = pyqtSignal(str)
-    changed_on_disk = pyqtSignal()
 
     def __init__(self, desk: Desk, folder: Path) -> None:
         super().__init__(desk)
         self._desk, self._folder = desk, folder / "recovery"
         self._token = uuid.uuid4().hex
         self._own_lock: QLockFile | None = None
-        self._plan_lock: QLockFile | None = None
-        self._path: Path | None = None
-        self._digest = ""
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self.keep)
-        self._settle = QTimer(self)
-        self._settle.setSingleShot(True)
-        self._settle.setInterval(_SETTLE_MS)
         self._at_disk, self._number = threading.Lock(), 0
-        self._settle.timeout.connect(self._look)
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.fileChanged.connect(lambda _path: self._settle.start())
-        desk.document.edited.connect(self._on_edited)
+        self._told: set[str] = set()
+        desk.document.edited.connect(self.begin)
         desk.document.named.connect(self._on_named)
-
-    # Recovery copies
-
-    def _on_edited(self) -> None:
-        # Started only once: who edits without a rest must not be without a copy.
-        if not self._rest.isActive():
-            self._rest.start()
 
     @property
     def copy(self) -> Path:
         """Where the recovery copy of the open plan lies while it has unsaved changes."""
-        return self._folder / f"{self._token}.ruvex.json"
+        return self._folder / f"{self._token}{SUFFIX}"
+
+    def begin(self) -> None:
+        """Write a copy soon."""
+        # Started only once: who edits without a rest must not be without a copy.
+        if not self._rest.isActive():
+            self._rest.start()
+
+    def _on_named(self) -> None:
+        if not self._desk.document.is_dirty:
+            self.forget()
+        else:
+            self.begin()
 
     def keep(self) -> None:
         """Write the recovery copy, beside the window."""
-        if not self._desk.document.is_dirty:
+        document = self._desk.document
+        if not document.is_dirty:
             self.forget()
             return
-        plan, layout = self._desk.document.plan, self._desk.document.file.layout
-        path = self._desk.document.path
-        facts = {"path": str(path) if path else None, "name": plan.name or (path.name if path else "New plan")}
-        copy, facts_path = self.copy, self.copy.with_suffix(".facts")
+        plan, traces, path = document.plan, document.site.traces, document.path
+        layout, digest, copy = document.file.layout, document.file.digest, self.copy
         # What cannot be kept (a full disk, a read-only home) must not stand in the way of the work.
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
@@ -104,17 +107,27 @@ class Keeper(QObject):
                 self._own_lock = QLockFile(str(self._folder / f"{self._token}.lock"))
                 self._own_lock.setStaleLockTime(0)
                 self._own_lock.tryLock(0)
-
         number = self._number
 
-        def work() -> None:
-            with self._at_disk, contextlib.suppress(OSError):
-                if number != self._number:
-                    return
-                facts_path.write_text(json.dumps(facts), encoding="utf-8")
-                write_plan(plan, copy, layout=layout)
+        def work() -> float:
+            begun = time.monotonic()
+            with self._at_disk:
+                if number == self._number:
+                    write_copy(copy, plan, traces, layout, path=path, digest=digest)
+            return time.monotonic() - begun
 
-        self._desk.background.run(_SUBJECT, work, lambda _value, _problem: None)
+        self._desk.background.run(_SUBJECT, work, self._on_kept)
+
+    def _on_kept(self, took_s: float | None, problem: Exception | None) -> None:
+        if took_s is not None:
+            self._rest.setInterval(max(_REST_MS, int(took_s * 1000 * _SHARE_OF_TIME)))
+        elif isinstance(problem, PlanFileError):
+            reason = str(problem).rpartition(": ")[2]
+            if reason not in self._told:
+                self._told.add(reason)
+                self.noted.emit(f"No recovery copy can be kept: {reason}. Save your plan yourself.\n{problem}")
+        elif problem is not None:
+            raise problem
 
     def forget(self) -> None:
         """Remove the recovery copy: what it holds is saved, or was given up knowingly."""
@@ -123,117 +136,95 @@ class Keeper(QObject):
         # A copy that is just being written is waited for; other work beside the window, a whole day played, is not.
         with self._at_disk:
             self._number += 1
-            for path in (self.copy, self.copy.with_suffix(".facts")):
-                with contextlib.suppress(OSError):
-                    path.unlink()
+            with contextlib.suppress(OSError):
+                self.copy.unlink()
 
-    def leftovers(self) -> list[Leftover]:
-        """Give the recovery copies of windows that ended without closing."""
-        found = []
-        for copy in sorted(self._folder.glob("*.ruvex.json")):
-            token = copy.name.removesuffix(".ruvex.json")
-            lock = QLockFile(str(self._folder / f"{token}.lock"))
+    def leftovers(self) -> tuple[list[Leftover], list[Path]]:
+        """Give the recovery copies of windows that ended without closing, the newest first.
+
+        Those that hold just what was saved are removed, damaged ones are set aside: the second list names these.
+        """
+        found: list[tuple[float, Leftover]] = []
+        damaged: list[Path] = []
+        clear_leftovers(self._folder)
+        copies: list[Path] = []
+        with contextlib.suppress(OSError):
+            copies = sorted(path for path in self._folder.iterdir() if path.name.endswith(SUFFIX))
+        for copy in copies:
+            lock = QLockFile(str(self._folder / f"{copy.name.removesuffix(SUFFIX)}.lock"))
             lock.setStaleLockTime(0)
-            if token == self._token or not lock.tryLock(0):
+            if copy == self.copy or not lock.tryLock(0):
                 continue
             lock.unlock()
-            facts: dict[str, Any] = {}
-            with contextlib.suppress(OSError, ValueError):
-                facts = dict(json.loads(copy.with_suffix(".facts").read_text(encoding="utf-8")))
-            path = facts.get("path")
-            found.append(Leftover(copy, Path(path) if path else None, str(facts.get("name") or "A plan")))
-        return found
+            try:
+                facts = read_facts(copy)
+            except (PlanError, PlanFileError):
+                damaged.append(self.set_aside(copy))
+                continue
+            if _is_saved(facts):
+                self.discard(copy)
+                continue
+            with contextlib.suppress(OSError):
+                found.append((copy.stat().st_mtime, Leftover(copy, facts)))
+        found.sort(key=lambda pair: pair[0], reverse=True)
+        return [leftover for _, leftover in found], damaged
 
     def recover(self, leftover: Leftover) -> None:
         """Open a recovery copy as the unsaved state of its plan; the copy stays until that is saved.
+
+        Where the plan's own file is still what it was, taking the edit back leads to what is saved. Where somebody has
+        changed it since, saving asks.
 
         Raises
         ------
         PlanError, PlanFileError
             It cannot be read; it stays where it is.
         """
-        traces_in = leftover.path.parent if leftover.path is not None else None
-        file = read_plan(leftover.copy, traces_in=traces_in)
-        layout = file.layout
-        if leftover.path is not None:
+        found = read_copy(leftover.copy)
+        path, document = found.facts.path, self._desk.document
+        file = PlanFile(found.plan, found.traces, found.layout, found.facts.digest)
+        saved = None
+        if path is not None and found.facts.digest:
             with contextlib.suppress(PlanError, PlanFileError):
-                layout = read_plan(leftover.path).layout
-        self._desk.document.show_file(PlanFile(file.plan, file.traces, layout), leftover.path, is_saved=False)
+                saved = read_document(path)
+        if saved is not None and saved.digest == found.facts.digest and _has_traces(saved, found.traces):
+            document.show_file(PlanFile(saved.plan, found.traces, saved.layout, saved.digest), path)
+            document.make("changes recovered", site_of(found.plan, found.traces))
+        else:
+            document.show_file(file, path, is_saved=False)
         self.keep()
         self._desk.background.wait()
-        self.discard(leftover)
+        if self.copy.exists():
+            self.discard(leftover.copy)
 
-    def discard(self, leftover: Leftover) -> None:
+    def discard(self, copy: Path) -> None:
         """Remove a recovery copy."""
-        for path in (leftover.copy, leftover.copy.with_suffix(".facts")):
-            with contextlib.suppress(OSError):
-                path.unlink()
+        with contextlib.suppress(OSError):
+            copy.unlink()
 
-    # The plan's own file
-
-    def _on_named(self) -> None:
-        path = self._desk.document.path
-        if path != self._path:
-            self._watch(path)
-        elif not self._desk.document.is_dirty:
-            self._digest = _digest_of(path)
-        if not self._desk.document.is_dirty:
-            self.forget()
-
-    def _watch(self, path: Path | None) -> None:
-        self._path = path
-        if self._watcher.files():
-            self._watcher.removePaths(self._watcher.files())
-        if self._plan_lock is not None:
-            self._plan_lock.unlock()
-            self._plan_lock = None
-        if path is None:
-            return
-        self._digest = _digest_of(path)
-        if path.exists():
-            self._watcher.addPath(str(path))
-        lock = QLockFile(str(path.parent / f".{path.name}.lock"))
-        lock.setStaleLockTime(0)
-        if lock.tryLock(0):
-            self._plan_lock = lock
-        elif lock.error() == QLockFile.LockError.LockFailedError:
-            _, pid, host, _ = lock.getLockInfo()
-            self.noted.emit(
-                f"{path.name} is open in another Ruvex too (process {pid} on {host}). Who saves last overwrites the"
-                " other; save under another name to keep both."
-            )
-
-    def is_changed_on_disk(self) -> bool:
-        """Tell whether the plan's file is another one than was read or written last."""
-        path = self._desk.document.path
-        return path is not None and path.exists() and _digest_of(path) != self._digest
-
-    def accept_disk(self) -> None:
-        """Take what is on disk as known; the next save writes over it."""
-        self._digest = _digest_of(self._desk.document.path)
-
-    def _look(self) -> None:
-        path = self._desk.document.path
-        if path is None:
-            return
-        # A file that was replaced is another one to the watcher.
-        if path.exists() and str(path) not in self._watcher.files():
-            self._watcher.addPath(str(path))
-        if self.is_changed_on_disk():
-            self.changed_on_disk.emit()
+    def set_aside(self, copy: Path) -> Path:
+        """Keep a copy that cannot be used for whoever can make something of it, out of the way; gives where."""
+        aside = copy.with_suffix(_DAMAGED)
+        with contextlib.suppress(OSError):
+            copy.replace(aside)
+        return aside
 
     def close(self) -> None:
         """Let go of everything: the window closes in good order."""
         self.forget()
-        self._watch(None)
         if self._own_lock is not None:
             self._own_lock.unlock()
 
 
-def _digest_of(path: Path | None) -> str:
-    if path is None:
-        return ""
+def _is_saved(facts: Facts) -> bool:
+    """Tell whether a copy holds just what its plan's file holds: it was saved, and there was no time to forget it."""
+    if facts.path is None:
+        return False
     try:
-        return hashlib.blake2b(path.read_bytes()).hexdigest()
-    except OSError:
-        return ""
+        return digest_of(read_file(facts.path, _MOST_BYTES)) == facts.plan_digest
+    except PlanFileError:
+        return False
+
+
+def _has_traces(file: PlanFile, traces: object) -> bool:
+    return isinstance(traces, dict) and all(name in traces for name in trace_files(file.plan))

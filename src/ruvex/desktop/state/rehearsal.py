@@ -135,7 +135,7 @@ class Rehearsal(QObject):
                 self._take(*found)
             self._go_on()
 
-        self._background.run(_SUBJECT, work, answer, is_long=True)
+        self._background.run(_SUBJECT, work, answer, lane="long")
 
     def _take(self, player: Player, shift: DayShift | None) -> None:
         if _is_of(player, self._document.plan):
