@@ -73,7 +73,7 @@ class Scripts(unittest.TestCase):
 
     def test_every_script_is_sound(self) -> None:
         """Shell scripts parse, can be run, and stop at the first failure."""
-        for name in ("demo", "test", "screenshots", "bench", "torture"):
+        for name in ("demo", "test", "screenshots", "bench", "torture", "soak"):
             path = ROOT / "scripts" / name
             self.assertTrue(os.access(path, os.X_OK), name)
             self.assertEqual(run("bash", "-n", str(path)).returncode, 0, name)

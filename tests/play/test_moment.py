@@ -12,7 +12,7 @@ from ruvex.engine import rows as r
 from ruvex.plan import Plan, read_plan
 from ruvex.play import Player, division_at, played_day
 from ruvex.site import site_of
-from tests.builders import plan_of
+from tests.builders import HOST, plan_of
 from tests.play.site import PlayCase
 from tests.play.test_exact import eventful_plans, resting_plans
 
@@ -52,6 +52,22 @@ class Moments(PlayCase):
         ):
             np.testing.assert_allclose(mine, recording.of_places(channel)[:hosts, row], rtol=1e-4)
         np.testing.assert_array_equal(division.by_host.pressure, recording.of_places("pressure")[:hosts, row])
+
+    def test_between_two_rows_nobody_has_moved_yet(self) -> None:
+        """A guest that has gone to a smaller host since the last row has there not what it had on the large one."""
+        hosts = [HOST | {"id": "large", "cores_per_socket": 8}, HOST | {"id": "small", "cores_per_socket": 1}]
+        guest = {"id": "a", "vcpus": 8, "host": "large", "demand": {"cpu": 8000, "working": 10, "touched": 10}}
+        events = [
+            {"at": 15, "do": "power-off", "target": "a"},
+            {"at": 16, "do": "move", "target": "a", "host": "small"},
+            {"at": 17, "do": "power-on", "target": "a"},
+        ]
+        plan = Plan.model_validate({"hosts": hosts, "guests": [guest], "events": events})
+        player = Player(site_of(plan, {}), record_s=10)
+        player.run(60)
+        division = division_at(player, 19.0)
+        assert division is not None
+        self.assertEqual([division.host_of(0), division.cpu.total_delivered], ["large", 8000.0])
 
     def test_work_that_is_behind_is_told_apart(self) -> None:
         """Batch work gets 1000 of 1500 MHz for a minute: 30 000 MHz·s are behind, and wanted again at once."""

@@ -11,7 +11,7 @@ from pathlib import Path
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.recovery_copy import read_copy, read_facts
 from ruvex.divide import causes_of, divide
-from ruvex.exchange import cells_of, cells_text, guests_from_table, headings_of, table_of_guests
+from ruvex.exchange import cells_of, guests_from_table, headings_of, table_of_guests
 from ruvex.plan import (
     EditError,
     OurFaultError,
@@ -96,7 +96,7 @@ def try_table(content: bytes) -> bool:
         return False
     if len(after.guests) < _MOST_GUESTS:
         divide(site_of(after, demo.traces))
-    cells_text(table_of_guests(after, [guest.id for guest in after.guests]))
+    table_of_guests(after, [guest.id for guest in after.guests])
     return True
 
 

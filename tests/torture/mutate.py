@@ -144,6 +144,10 @@ def _swap(chance: random.Random, _document: Any, places: Any, holder: Any, key: 
     holder[key] = json.loads(json.dumps(other[at]))
 
 
+def _listed(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []
+
+
 def _event(chance: random.Random, document: Any, _places: Any, _holder: Any, _key: Any) -> None:
     if not isinstance(document, dict):
         return
@@ -151,7 +155,7 @@ def _event(chance: random.Random, document: Any, _places: Any, _holder: Any, _ke
     items = [
         item.get("id")
         for group in ("guests", "pools", "hosts")
-        for item in document.get(group) or ()
+        for item in _listed(document.get(group))
         if isinstance(item, dict)
     ]
     if isinstance(events, list) and items:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import io
 import json
 import random
 import tempfile
+import zipfile
 from collections.abc import Iterator, Mapping
 from functools import cache
 from pathlib import Path
 
 from ruvex.desktop.state.recovery_copy import write_copy
-from ruvex.exchange import cells_text, table_of_guests
+from ruvex.exchange import table_of_guests
 from ruvex.plan import read_plan
 from tests.torture.mutate import mutate
 
@@ -63,7 +65,7 @@ def bases() -> Mapping[str, tuple[bytes, ...]]:
     """Give whole inputs of each kind, to be damaged."""
     stories = tuple(path.read_bytes() for path in sorted((_DEMO / "stories").glob("*.json")))
     file = read_plan(_DEMO / "orrin-sound.ruvex.json")
-    table = cells_text(table_of_guests(file.plan, [guest.id for guest in file.plan.guests]))
+    table = table_of_guests(file.plan, [guest.id for guest in file.plan.guests[:9]])
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder) / "copy.recovery"
         write_copy(copy, file.plan, file.traces, file.layout, path=_DEMO / "x.ruvex.json", digest="0")
@@ -85,4 +87,19 @@ def inputs(seed: int) -> Iterator[tuple[str, bytes]]:
     kinds, weights = list(_WEIGHTS), list(_WEIGHTS.values())
     while True:
         kind = chance.choices(kinds, weights)[0]
-        yield kind, mutate(chance, chance.choice(bases()[kind]))
+        content = chance.choice(bases()[kind])
+        damage = _mutate_part if kind == "recovery" and chance.random() < 0.7 else mutate
+        yield kind, damage(chance, content)
+
+
+def _mutate_part(chance: random.Random, content: bytes) -> bytes:
+    """Damage what is in an archive, so that its sums are right and the damage is seen only behind them."""
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        parts = {name: archive.read(name) for name in archive.namelist()}
+    name = chance.choice(list(parts))
+    parts[name] = mutate(chance, parts[name])
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+        for part, inside in parts.items():
+            archive.writestr(part, inside)
+    return made.getvalue()

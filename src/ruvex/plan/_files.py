@@ -273,7 +273,8 @@ def write_plan(
         The file, or a trace it needs, cannot be written.
     """
     try:
-        content = plan_text(plan, layout).encode("utf-8")
+        with _without_collections():
+            content = plan_text(plan, layout).encode("utf-8")
     except (ValueError, TypeError) as error:
         raise WrittenWrongError(f"{path}: the plan cannot be put into words: {error}; the old file stays") from None
     check_written(plan, content, path)

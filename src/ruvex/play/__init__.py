@@ -1,7 +1,7 @@
 """Time: a plan played tick by tick, what it was like, and what it came to. NumPy, no Qt."""
 
 from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
-from ruvex.play._bounds import RECORD_S, TooMuchError
+from ruvex.play._bounds import MOST_ROWS, RECORD_S, TooMuchError, obstacle_to_play
 from ruvex.play._log import Entry
 from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
@@ -15,6 +15,7 @@ from ruvex.play.happenings import Plain
 __all__ = [
     "CHANNELS",
     "CODES",
+    "MOST_ROWS",
     "PHASES",
     "PLACE_CHANNELS",
     "PRESSURES",
@@ -33,6 +34,7 @@ __all__ = [
     "Summary",
     "TooMuchError",
     "division_at",
+    "obstacle_to_play",
     "played_day",
     "prepare",
 ]

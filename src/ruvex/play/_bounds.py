@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
-from ruvex.plan import RuvexError
+from ruvex.plan import Plan, RuvexError
 
 RECORD_S: Final = 10.0
 MOST_TICKS: Final = 40_000_000
 """A year in steps of a second."""
 _MOST_WORK: Final = 200_000_000_000
 """Ticks times guests: a day of two million guests, or a year of some six thousand, in steps of a second."""
-_MOST_ROWS: Final = 8640
+MOST_ROWS: Final = 8640
 _MOST_RECORDED: Final = 20_000_000
 """Rows times guests that are recorded unless asked for otherwise: some 1.2 GB."""
 _MOST_BYTES: Final = 2 << 30
@@ -44,6 +45,15 @@ def check_length(end_tick: int, tick_s: float, guests: int) -> None:
         )
 
 
+def obstacle_to_play(plan: Plan) -> str:
+    """Give why the whole day of a plan is too much for one play; empty if it is not."""
+    try:
+        check_length(math.ceil(plan.day_s / plan.tick_s), plan.tick_s, len(plan.guests))
+    except TooMuchError as error:
+        return str(error)
+    return ""
+
+
 def spacing(record_s: float | None, end_s: float, tick_s: float, guests: int, places: int) -> float:
     """Give how far apart the rows of a recording are, s; infinity where nothing is to be recorded.
 
@@ -60,7 +70,7 @@ def spacing(record_s: float | None, end_s: float, tick_s: float, guests: int, pl
         What was asked for takes too much memory; the text says what would be possible.
     """
     if record_s is None:
-        rows = min(_MOST_ROWS, _MOST_RECORDED // max(1, guests))
+        rows = min(MOST_ROWS, _MOST_RECORDED // max(1, guests))
         return max(RECORD_S, end_s / max(rows, 2), tick_s)
     every_s = max(record_s or RECORD_S, tick_s)
     of_row = guests * (4 * len(CHANNELS) + 2) + places * 4 * len(PLACE_CHANNELS) + 8

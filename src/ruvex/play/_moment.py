@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Final
 
@@ -16,6 +17,7 @@ from ruvex.site import Site
 
 Floats = NDArray[np.float64]
 
+_ALMOST: Final = 1e-9
 _BOOTING: Final = PHASES.index("booting")
 _LAYERS: Final = {
     "shared": r.M_SHARED, "balloon": r.M_BALLOON, "squeezed": r.M_SQUEEZED, "spilled": r.M_SPILLED,
@@ -27,9 +29,9 @@ _LAYERS: Final = {
 def division_at(player: Player, at_s: float) -> Division | None:
     """Give what a play had at a time, as a division.
 
-    Settings, hosts and who was on are those of that time; what each guest wants, gets and has in memory is what was
-    recorded, and pools and places are sums of that. Only what has no history (weights, levels, what pools ask for) is
-    worked out as it would settle.
+    Settings, hosts and who was on are those of the recorded row; what each guest wants, gets and has in memory is what
+    was recorded, and pools and places are sums of that. Only what has no history (weights, levels, what pools ask for)
+    is worked out as it would settle.
 
     Parameters
     ----------
@@ -48,8 +50,11 @@ def division_at(player: Player, at_s: float) -> Division | None:
     names = (*_LAYERS, "cpu_delivered")
     was = {name: np.asarray(recording.series(name)[:, row], dtype=np.float64) for name in names}
     phase, cause = (np.asarray(recording.series(name)[:, row], dtype=np.int64) for name in ("phase", "cause"))
+    # Everybody stands where he stood when the row was recorded: who has gone to another host since, and before the
+    # time that is looked at, would have there what he had on the old one.
+    recorded_s = math.ceil(row * recording.every_s / player.tick_s - _ALMOST) * player.tick_s
     # The site of a play stands as the play does by now: a host that was lost since then was still up.
-    site = player.site.with_plan(player.plan_at(at_s, (phase >= _BOOTING).tolist())).standing_as_planned()
+    site = player.site.with_plan(player.plan_at(recorded_s, (phase >= _BOOTING).tolist())).standing_as_planned()
     of_guests = site.standing.of_guests.copy()
     of_guests[r.S_BOOTING] = (phase == _BOOTING) & (of_guests[r.S_ON] > 0)
     if (of_guests[r.S_BOOTING] != site.standing.of_guests[r.S_BOOTING]).any():

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QFrame,
-    QHBoxLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -24,6 +23,7 @@ from ruvex.desktop.state.figures import NAME, percent
 from ruvex.plan import RESOURCES, Host
 
 HEIGHT: Final = 44
+_APART: Final = 8
 _WIDE: Final = 194
 _SLIM: Final = 126
 _MOST_WIDE: Final = 3
@@ -183,13 +183,8 @@ class HostChips(QScrollArea):
         self._desk, self._theme = desk, theme
         self.chips: dict[str, HostChip] = {}
         self._body = QWidget(self)
-        self._row = QHBoxLayout(self._body)
-        self._row.setContentsMargins(0, 0, 0, 0)
-        self._row.setSpacing(8)
-        self._row.addStretch(1)
         self.none_yet = QPushButton("No host yet: add one", self._body)
         self.none_yet.clicked.connect(self.host_wanted)
-        self._row.insertWidget(0, self.none_yet)
         self.setWidget(self._body)
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -211,28 +206,33 @@ class HostChips(QScrollArea):
 
     def sizeHint(self) -> QSize:
         """Ask for the room of three chips."""
-        return self._theme.size(3 * (_WIDE + 8), HEIGHT)
+        return self._theme.size(3 * (_WIDE + _APART), HEIGHT)
 
     def _lay_out(self) -> None:
         hosts = self._desk.look.plan.hosts
         slim = len(hosts) > _MOST_WIDE
+        self.none_yet.setVisible(not hosts)
+        self.none_yet.resize(self.none_yet.sizeHint())
+        # Placed by hand: each of a thousand chips would let a layout measure all of them anew.
+        x = self.none_yet.width() if not hosts else 0
         for chip in self.chips.values():
             chip.set_slim(slim=slim)
+            chip.move(x, 0)
+            x += chip.width() + _APART
+        self._body.setMinimumWidth(max(0, x - _APART))
 
     def _on_changed(self) -> None:
         hosts = self._desk.look.plan.hosts
         ids = [host.id for host in hosts]
         if ids != list(self.chips):
             for chip in self.chips.values():
-                self._row.removeWidget(chip)
                 chip.hide()
                 chip.deleteLater()
             self.chips = {}
-            for number, host in enumerate(hosts):
+            for host in hosts:
                 chip = self.chips[host.id] = HostChip(host.id, self._desk, self._theme, self._body)
                 chip.clicked.connect(lambda _checked=False, host_id=host.id: self._desk.selection.select(host_id))
-                self._row.insertWidget(number, chip)
-            self.none_yet.setVisible(not hosts)
+                chip.show()
             self._lay_out()
         for chip in self.chips.values():
             # Those out of sight are told when they come into it: of 250 hosts a dozen shows.

@@ -231,6 +231,7 @@ class Window(Frame):
         self.sheet.page_changed.connect(self._on_page_changed)
         self.head.host_wanted.connect(self._on_new_host)
         self.editor.told.connect(self._tell)
+        self.playing.refused.connect(self._tell)
         self.sheet.closed.connect(lambda: self.view.setFocus())
         self.recent_menu.aboutToShow.connect(self.files.show_recent)
         self.desk.document.named.connect(self._on_named)

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.plan import Event, Plan, SetEvent
-from ruvex.play import Player, Recording
+from ruvex.play import Player, Recording, obstacle_to_play
 
 SPEEDS: Final = (1.0, 10.0, 60.0, 0.0)
 """How many times faster than the clock a plan is played; 0 is as fast as it goes."""
@@ -53,6 +53,8 @@ class Playing(QObject):
         The end of the day has been reached.
     changed()
         It runs, pauses, is over or out of date now; or its speed is another one.
+    refused(text)
+        The day is too much for one play; the text says why, and what would be possible.
     """
 
     advanced = pyqtSignal()
@@ -60,6 +62,7 @@ class Playing(QObject):
     restarted = pyqtSignal()
     ended = pyqtSignal()
     changed = pyqtSignal()
+    refused = pyqtSignal(str)
 
     def __init__(self, document: Document, background: Background, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -124,16 +127,19 @@ class Playing(QObject):
         self._is_busy = False
         plan = self._document.plan
         self._played = plan
-        self.player = Player(self._document.site)
+        obstacle = obstacle_to_play(plan)
+        self.player = None if obstacle else Player(self._document.site)
         self._ticks = _PIECE_TICKS
         self.restarted.emit()
         self.changed.emit()
+        if obstacle:
+            self.refused.emit(f"The day is not played: {obstacle}.")
 
     def play(self) -> None:
         """Go on, from the start where there is nothing to go on with."""
         if self.player is None or self.is_over or self.is_outdated:
             self.restart()
-        self.is_running = True
+        self.is_running = self.player is not None
         self._begin_clock()
         self.changed.emit()
         self._go_on()
@@ -142,7 +148,7 @@ class Playing(QObject):
         """Play the day anew: as fast as it goes up to a time, and from there on at the chosen speed."""
         self.restart()
         self._catch_up_s = at_s
-        self.is_running = True
+        self.is_running = self.player is not None
         self.changed.emit()
         self._go_on()
 
@@ -173,7 +179,8 @@ class Playing(QObject):
             self.restart()
         if self.is_running:
             self.pause()
-        assert self.player is not None
+        if self.player is None:
+            return
         every = self.player.recording.every_s
         self._work_on(until_s=(int(self.now_s / every + 1e-9) + 1) * every, most_ticks=_MOST_TICKS)
 

@@ -12,7 +12,7 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.playing import same_to_play
 from ruvex.plan import Plan
-from ruvex.play import RECORD_S, Player
+from ruvex.play import MOST_ROWS, RECORD_S, Player, obstacle_to_play
 from ruvex.site import Site
 
 _MOST_GUESTS: Final = 2000
@@ -60,7 +60,8 @@ class Rehearsal(QObject):
     @property
     def is_possible(self) -> bool:
         """Whether the day can follow: there is somebody, and there are not too many."""
-        return 0 < len(self._document.plan.guests) <= _MOST_GUESTS
+        plan = self._document.plan
+        return 0 < len(plan.guests) <= _MOST_GUESTS and not obstacle_to_play(plan)
 
     @property
     def is_current(self) -> bool:
@@ -114,7 +115,8 @@ class Rehearsal(QObject):
             return
         self._is_busy = True
         base = self.base if site is self._trying else None
-        record_s = RECORD_S * max(1.0, len(site.plan.guests) / _DENSE_GUESTS)
+        dense_s = max(RECORD_S, site.plan.day_s / MOST_ROWS)
+        record_s = dense_s * max(1.0, len(site.plan.guests) / _DENSE_GUESTS)
 
         def work() -> tuple[Player, DayShift | None] | None:
             begun = time.monotonic()
