@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import json
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.state.steps import Step
+from ruvex.plan import EditError, SetEvent, add_events
 from tests.desktop.base import LEFT, WindowCase
 
 TABLE = "boat;berth count;mem GiB;State;Group\nferry-21;3;6,5;running;Sea/Quay\nferry-22;2;4;stopped;Sea/Quay\n"
@@ -82,3 +86,19 @@ class Tables(WindowCase):
         QTest.keyClick(self.window.sheet, Qt.Key.Key_Escape)
         self.settle()
         self.assertFalse(self.window.sheet.isVisible())
+
+    def test_a_trace_that_was_not_read_is_told(self) -> None:
+        """A pasted demand, and an event, that follow a trace nobody has read: said in words, and nothing is changed."""
+        trace = {"kind": "trace", "file": "none.csv", "column": "x"}
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(f'name\tCPU demand\nmail-9\t"{json.dumps(trace).replace(chr(34), 2 * chr(34))}"\n')
+        self.open_demo()
+        before = self.desk.document.plan
+        self.run_action(ActionName.PASTE)
+        self.assertIn("the column 'x' of the trace 'none.csv' was not read", self.window.notice.text)
+        event = SetEvent(at=60, do="set", target="mail", change={"demand.cpu": trace})
+        with self.assertRaises(EditError) as caught:
+            self.desk.trial.make(Step("an event", lambda plan: add_events(plan, [event]), ()))
+        self.assertIn("was not read", str(caught.exception))
+        self.assertIs(self.desk.document.plan, before)

@@ -126,6 +126,11 @@ TRACES: Final[Mapping[str, tuple[str, str]]] = {
 TABLES: Final[Mapping[str, tuple[str, str]]] = {
     "a heading of spaces": ("name," + " " * 3000 + "(\nmail,5\n", ""),
     "brackets for a heading": ("name," + "(" * 3000 + "\nmail,5\n", ""),
+    "a demand that follows a trace": (
+        'name\tCPU demand\na\t"{""kind"": ""trace"", ""file"": ""v"", ""column"": ""x""}"\n',
+        "",
+    ),
+    "nothing but faults": ("name,vCPUs\n" + "a,many\n" * 9000, "there are more"),
     "a quotation mark": ('name,"' + "x" * 5000, "quotation mark"),
 }
 """Tables and what is said."""

@@ -91,11 +91,11 @@ def try_table(content: bytes) -> bool:
         headings_of(cells[0])
         pasted = guests_from_table(text, plan)
         after = add_items(plan, [*pasted.pools, *pasted.guests])
+        if len(after.guests) < _MOST_GUESTS:
+            divide(site_of(after, demo.traces))
     except (PlanError, EditError) as error:
         _must_be_said(error)
         return False
-    if len(after.guests) < _MOST_GUESTS:
-        divide(site_of(after, demo.traces))
     table_of_guests(after, [guest.id for guest in after.guests])
     return True
 

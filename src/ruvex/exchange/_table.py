@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from ruvex.exchange._cells import cells_of, cells_text, refused
 from ruvex.exchange._headings import BY_SETTING, COLUMNS, Column, headings_of
 from ruvex.plan import (
+    MOST_FAULTS,
     Guest,
     Host,
     Namer,
@@ -113,6 +114,8 @@ def guests_from_cells(rows: Sequence[Sequence[str]], settings: Sequence[str | No
     for number, row in enumerate(rows[1:], start=2):
         if any(cell.strip() for cell in row):
             reader.read(number, row, columns)
+        if len(reader.problems) > MOST_FAULTS:
+            break
     if reader.problems:
         raise PlanError(reader.problems, "the table")
     if not reader.guests:

@@ -19,7 +19,9 @@ from ruvex.plan._edits import (
     with_placement,
 )
 from ruvex.plan._errors import (
+    MOST_FAULTS,
     EditError,
+    MissingTraceError,
     OtherTracesError,
     OurFaultError,
     PlanError,
@@ -98,7 +100,16 @@ from ruvex.plan._setting_names import setting_word
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
 from ruvex.plan._telling import Tell, untold
-from ruvex.plan._traces import Traces, TraceTable, parse_trace, parse_traces, read_traces, trace_files, trace_path
+from ruvex.plan._traces import (
+    Traces,
+    TraceTable,
+    check_event_traces,
+    parse_trace,
+    parse_traces,
+    read_traces,
+    trace_files,
+    trace_path,
+)
 from ruvex.plan._units import (
     THIN_SPACE,
     format_cpu,
@@ -114,6 +125,7 @@ from ruvex.plan._units import (
 __all__ = [
     "FORMAT",
     "LEAST_SPACING_S",
+    "MOST_FAULTS",
     "RESOURCES",
     "SHARES_STANDARD",
     "SUFFIX",
@@ -138,6 +150,7 @@ __all__ = [
     "KeptTogether",
     "Loss",
     "Memory",
+    "MissingTraceError",
     "MoveEvent",
     "Moving",
     "Namer",
@@ -182,6 +195,7 @@ __all__ = [
     "add_items",
     "change_many",
     "change_settings",
+    "check_event_traces",
     "check_plan",
     "check_written",
     "clear_leftovers",

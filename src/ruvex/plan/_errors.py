@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 
 class RuvexError(Exception):
@@ -37,11 +38,26 @@ class Problem:
         return f"{place}: {self.what}; {self.mend}" if place else f"{self.what}; {self.mend}"
 
 
+_MORE: Final = "these are the first"
+MOST_FAULTS: Final = 100
+"""So many faults are told at once; who mends them sees the next."""
+
+
+def first_of(problems: Sequence[Problem]) -> tuple[Problem, ...]:
+    """Give the problems that are told, with one that says so where there are more."""
+    if len(problems) <= MOST_FAULTS or problems[-1].what.startswith(_MORE):
+        return tuple(problems)
+    return (
+        *problems[:MOST_FAULTS],
+        Problem("", f"{_MORE} {MOST_FAULTS} faults, and there are more", "mend these first"),
+    )
+
+
 class PlanError(RuvexError, ValueError):
-    """A plan breaks rules of its format or of the model; ``problems`` lists every one that was found."""
+    """A plan breaks rules of its format or of the model; ``problems`` lists what was found, up to a hundred faults."""
 
     def __init__(self, problems: Sequence[Problem], source: str = "") -> None:
-        self.problems = tuple(problems)
+        self.problems = first_of(problems)
         self.source = source
         head = f"{source}: " if source else ""
         super().__init__("\n".join(head + str(problem) for problem in self.problems))
@@ -82,9 +98,17 @@ class StoppedError(RuvexError):
     """Somebody who waited for long work wants it no more."""
 
 
-class UnitError(RuvexError, ValueError):
-    """A typed quantity or time cannot be understood."""
-
-
 class EditError(RuvexError, ValueError):
     """A change cannot be made to the plan: no such thing, no such setting, or a value that breaks a rule."""
+
+
+class MissingTraceError(EditError):
+    """A demand follows a trace that was not read with the plan."""
+
+    def __init__(self, name: str, column: str = "") -> None:
+        what = f"the column {column!r} of the trace {name!r}" if column else f"the trace {name!r}"
+        super().__init__(f"{what} was not read with this plan; name it in the plan's file, with the trace beside it")
+
+
+class UnitError(RuvexError, ValueError):
+    """A typed quantity or time cannot be understood."""

@@ -17,6 +17,8 @@ from pydantic import TypeAdapter, ValidationError
 from ruvex.plan._check import check_plan, raw_problems
 from ruvex.plan._disk import read_file, replace_file
 from ruvex.plan._errors import (
+    MOST_FAULTS,
+    MissingTraceError,
     OtherTracesError,
     PlanError,
     PlanFileError,
@@ -33,8 +35,6 @@ from ruvex.plan._traces import Traces, read_traces, trace_files, trace_path
 
 SUFFIX: Final = ".ruvex.json"
 MAX_BYTES: Final = 256 * 2**20
-MOST_FAULTS: Final = 100
-"""So many faults of a file are listed; who mends them sees the next."""
 _CHUNK: Final = 200
 _LISTS: Final[Mapping[str, Any]] = {
     "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "events": Event,
@@ -158,9 +158,9 @@ def plan_from(data: Any, *, tell: Tell = untold) -> Plan:
     except ValidationError as error:
         found = [*problems_of(error, data, Plan, most=MOST_FAULTS), *found]
     if plan is None or found:
-        raise PlanError(name_items(_first_of([*found, *building.between]), data))
+        raise PlanError(name_items([*found, *building.between][: MOST_FAULTS + 1], data))
     tell("checking", 1.0)
-    problems = _first_of(check_plan(plan))
+    problems = check_plan(plan)[: MOST_FAULTS + 1]
     if problems:
         raise PlanError(name_items(problems, data))
     return plan
@@ -210,14 +210,6 @@ def _adapters() -> Mapping[str, TypeAdapter[Any]]:
     }  # fmt: skip
 
 
-def _first_of(problems: list[Problem]) -> list[Problem]:
-    """Give the faults that are told."""
-    if len(problems) <= MOST_FAULTS:
-        return problems
-    more = Problem("", f"these are the first {MOST_FAULTS} faults, and there are more", "mend these first")
-    return [*problems[:MOST_FAULTS], more]
-
-
 def _shortened(number: int) -> str:
     return str(number) if number.bit_length() < 64 else "with very many digits"
 
@@ -249,7 +241,8 @@ def write_plan(
     layout
         The document as it was read; its order of keys is kept.
     traces
-        The plan's traces; those that the folder lacks are written there first.
+        The plan's traces; those that the folder lacks are written there first. Without any they are left alone: then
+        the plan stays in its folder.
     other_traces
         What happens where the folder has another file of a trace's name: nothing is written and it is asked, it is
         replaced, or it is kept.
@@ -278,7 +271,8 @@ def write_plan(
     except (ValueError, TypeError) as error:
         raise WrittenWrongError(f"{path}: the plan cannot be put into words: {error}; the old file stays") from None
     check_written(plan, content, path)
-    _write_traces(plan, path.parent, traces or {}, other_traces)
+    if traces is not None:
+        _write_traces(plan, path.parent, traces, other_traces)
     replace_file(path, content, even_read_only=even_read_only)
     return digest_of(content)
 
@@ -305,8 +299,8 @@ def _write_traces(plan: Plan, folder: Path, traces: Traces, others: Literal["ask
     missing: list[tuple[Path, bytes]] = []
     different: list[tuple[str, Path, bytes]] = []
     for name in trace_files(plan):
-        if name not in traces or not traces[name].content:
-            continue
+        if name not in traces:
+            raise PlanFileError(str(MissingTraceError(name)))
         target, content = trace_path(name, folder), traces[name].content
         if not target.exists():
             missing.append((target, content))

@@ -13,7 +13,7 @@ from pathlib import Path, PurePosixPath
 from typing import Final
 
 from ruvex.plan._disk import read_file
-from ruvex.plan._errors import PlanError, PlanFileError, Problem, UnitError
+from ruvex.plan._errors import MissingTraceError, PlanError, PlanFileError, Problem, UnitError
 from ruvex.plan._events import changed_items
 from ruvex.plan._fields import LEAST_SPACING_S, MAX_MIB, MAX_SECONDS
 from ruvex.plan._model import Guest, Plan
@@ -69,6 +69,20 @@ def _traces_of(guest: Guest, path: str) -> Iterator[tuple[str, Trace]]:
         signal = getattr(guest.demand, key)
         if isinstance(signal, Trace):
             yield f"{path}.{key}", signal
+
+
+def check_event_traces(plan: Plan, traces: Traces) -> None:
+    """See that the traces which the events of a plan bring were read.
+
+    Raises
+    ------
+    MissingTraceError
+        One was not.
+    """
+    for _, item in changed_items(plan, "demand"):
+        for _, signal in _traces_of(item, "") if isinstance(item, Guest) else ():
+            if signal.file not in traces or signal.column not in traces[signal.file].columns:
+                raise MissingTraceError(signal.file, signal.column)
 
 
 def trace_files(plan: Plan) -> list[str]:

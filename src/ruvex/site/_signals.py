@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
-from ruvex.plan import Bursts, Daily, Guest, Signal, Steps, Trace, Traces
+from ruvex.plan import Bursts, Daily, Guest, MissingTraceError, Signal, Steps, Trace, Traces
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -123,6 +123,8 @@ def _steps(signal: Steps) -> Floats:
 
 
 def _trace(signal: Trace, traces: Traces) -> Floats:
+    if signal.file not in traces or signal.column not in traces[signal.file].columns:
+        raise MissingTraceError(signal.file, signal.column)
     table = traces[signal.file]
     times, levels = np.array(table.seconds), np.array(table.columns[signal.column])
     if times[0] > 0:

@@ -13,7 +13,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.engine import rows as r
-from ruvex.plan import ElasticMemory, FixedMemory, Guest, Host, Plan, Pool, Rules, ThinMemory, Traces
+from ruvex.plan import (
+    ElasticMemory,
+    FixedMemory,
+    Guest,
+    Host,
+    Plan,
+    Pool,
+    Rules,
+    ThinMemory,
+    Traces,
+    check_event_traces,
+)
 from ruvex.site._forest import Forest, forest_of
 from ruvex.site._layout import Layout, layout_of
 from ruvex.site._signals import SignalBank, gather_signals
@@ -78,11 +89,18 @@ class Site:
         A changed dial costs a comparison and a few numbers, a power switch or a move another standing, other rules
         another column; another host, demand or day costs a new site. Either way the result equals
         ``site_of(plan, traces)``.
+
+        Raises
+        ------
+        MissingTraceError
+            A demand, or one that an event brings, follows a trace that is not there.
         """
         traces = self.traces if traces is None else traces
         old = self.plan
         if plan is old and traces is self.traces:
             return self
+        if plan.events is not old.events:
+            check_event_traces(plan, traces)
         if not self._same_frame(plan, traces):
             return self._with_same_rows(site_of(plan, traces))
         changed, changed_pools = _changed(plan.guests, old.guests), _changed(plan.pools, old.pools)
@@ -193,7 +211,7 @@ def site_of(plan: Plan, traces: Traces) -> Site:
 
     Raises
     ------
-    KeyError
+    MissingTraceError
         A trace signal names a table or column that ``traces`` does not have.
     """
     layout = layout_of(plan)
