@@ -130,6 +130,8 @@ TABLES: Final[Mapping[str, tuple[str, str]]] = {
         'name\tCPU demand\na\t"{""kind"": ""trace"", ""file"": ""v"", ""column"": ""x""}"\n',
         "",
     ),
+    "vCPUs of 400 digits": ("name,vCPUs,CPU demand\na," + "9" * 400 + ",50 %\n", "is not a finite number"),
+    "vCPUs beyond number": ("name,vCPUs,CPU demand\na,1e300,50 %\n", "is not allowed; it must be at most 4096"),
     "nothing but faults": ("name,vCPUs\n" + "a,many\n" * 9000, "there are more"),
     "a quotation mark": ('name,"' + "x" * 5000, "quotation mark"),
 }

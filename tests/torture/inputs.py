@@ -8,6 +8,7 @@ import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.recovery_copy import read_copy, read_facts
 from ruvex.divide import causes_of, divide
@@ -132,7 +133,7 @@ def try_recovery(content: bytes) -> bool:
 def try_quantity(content: bytes) -> bool:
     """Take what is typed as a quantity or a time."""
     text, is_taken = content.decode("utf-8", "replace"), False
-    for read in (parse_cpu, parse_memory, parse_number, parse_time):
+    for read in (parse_cpu, parse_memory, parse_number, parse_time, parse_plain, parse_shares):
         try:
             value = read(text)
         except UnitError as error:

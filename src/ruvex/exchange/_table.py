@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -32,6 +33,7 @@ from ruvex.plan import (
 )
 
 _MAX_CELL: Final = 20_000
+_MOST_VCPUS: Final = 4096
 _YES: Final = ("on", "yes", "true", "1", "running", "started", "up", "active", "powered on", "enabled", "y")
 _NO: Final = (
     "off", "no", "false", "0", "stopped", "down", "inactive", "powered off", "shut off", "shut down", "halted",
@@ -204,10 +206,11 @@ class _Reader:
     def _readers(self, cells: Mapping[str, tuple[Column, str, str]]) -> Mapping[str, Callable[[str, str], Any]]:
         host = self._host_named(cells["host"][2]) if "host" in cells else None
         host = host or (self._plan.hosts[0] if self._plan.hosts else None)
-        try:
-            vcpus = int(cells["vcpus"][2]) if "vcpus" in cells else Guest(id="x").vcpus
-        except ValueError:
-            vcpus = 1
+        vcpus = Guest(id="x").vcpus
+        if "vcpus" in cells:
+            # What is no sensible number there is told with that cell.
+            with contextlib.suppress(UnitError):
+                vcpus = min(_whole(cells["vcpus"][2]), _MOST_VCPUS)
 
         def cpu(cell: str, unit: str) -> Any:
             if cell.startswith("{"):

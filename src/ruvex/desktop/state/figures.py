@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from functools import lru_cache
 from typing import Final
@@ -20,6 +19,7 @@ from ruvex.plan import (
     format_number,
     parse_cpu,
     parse_memory,
+    parse_number,
 )
 
 NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
@@ -131,12 +131,9 @@ def parse_plain(text: str) -> float:
     2.5
     """
     try:
-        value = float("".join(text.split()).replace(",", "."))
-    except ValueError:
-        value = math.nan
-    if not math.isfinite(value):
-        raise UnitError(f"{text.strip()!r} is not a number; write one such as 150")
-    return value
+        return parse_number("".join(text.split()).replace(",", "."))
+    except UnitError:
+        raise UnitError(f"{text.strip()[:60]!r} is not a number; write one such as 150") from None
 
 
 def parse_shares(text: str) -> float:
