@@ -175,14 +175,14 @@ class Keeping(WindowCase):
         self.desk.trial.change("mail", {"cpu.shares": 333}, "more")
         self.assertFalse(self.window.save())
         self.assertIn(name, self.window.notice.text)
-        self.answer("Take those that are there")
+        self.answer("What is there")
         self.assertFalse(self.desk.document.is_dirty)
         self.assertEqual(set(self.desk.document.site.traces[name].seconds), {5.0})
         self.assertEqual(theirs.read_bytes().split(b"\n")[1], values)
         theirs.write_bytes(ours[: len(ours) // 2])
         self.desk.trial.change("mail", {"cpu.shares": 334}, "more")
         self.assertFalse(self.window.save())
-        self.answer("Write over them")
+        self.answer("Write over it")
         self.assertEqual(theirs.read_bytes().split(b"\n")[1], values)
 
     def test_the_plan_is_saved_though_its_folder_is_gone(self) -> None:

@@ -101,3 +101,21 @@ class Large(WindowCase):
         self.application.processEvents()
         self.assertGreater(len(set(painted)), 2)
         self.assertLess(len(set(painted)), 8)
+
+    def test_pools_as_deep_as_a_well(self) -> None:
+        """5 000 pools in each other, in every view and with the steps of a figure: nothing ends in a recursion."""
+        pools = [Pool(id=f"p{i}", parent=f"p{i - 1}" if i else None) for i in range(5000)]
+        guests = [Guest(id="a", pool="p4999"), Guest(id="b", pool="p2000")]
+        path = self.folder / "deep.ruvex.json"
+        path.write_text(
+            plan_text(Plan(name="Deep", day_s=90, moment=60, pools=tuple(pools), guests=tuple(guests))),
+            encoding="utf-8",
+        )
+        self.assertTrue(self.window.open_path(path))
+        self.desk.selection.select("a")
+        self.desk.trial.change("a", {"cpu.shares": 300}, "more")
+        for name in self.window.views:
+            self.window.show_view(name)
+            self.settle()
+        self.run_action(ActionName.WHY)
+        self.assertEqual(len(self.butterfly.row_list.rows), 5002)

@@ -251,7 +251,7 @@ class Traces(Folder):
         self.trace.write_text("seconds,a\n" + rows)
         told: list[tuple[str, float]] = []
         read_plan(self.path, tell=lambda what, part: told.append((what, part)))
-        parts = [part for what, part in told if what == "reading t.csv"]
+        parts = [part for what, part in told if what == "t.csv"]
         self.assertEqual((parts, max(parts) <= 1.0, len(parts) > 3), (sorted(parts), True, True))
 
         def stop(what: str, part: float) -> None:

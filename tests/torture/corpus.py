@@ -132,6 +132,7 @@ TABLES: Final[Mapping[str, tuple[str, str]]] = {
     ),
     "vCPUs of 400 digits": ("name,vCPUs,CPU demand\na," + "9" * 400 + ",50 %\n", "is not a finite number"),
     "vCPUs beyond number": ("name,vCPUs,CPU demand\na,1e300,50 %\n", "is not allowed; it must be at most 4096"),
+    "a pool of control characters": ("name,pool\na,\x00x\n", "is no name of a pool"),
     "nothing but faults": ("name,vCPUs\n" + "a,many\n" * 9000, "there are more"),
     "a quotation mark": ('name,"' + "x" * 5000, "quotation mark"),
 }

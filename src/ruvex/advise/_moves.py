@@ -33,6 +33,7 @@ from ruvex.site import Site
 
 Floats = NDArray[np.float64]
 _MOST: Final = 5
+_MOST_ABOVE: Final = 8
 _MOST_PLACES: Final = 3
 _LEAST_GAIN: Final = 0.005
 _NOISE: Final = 1e-9
@@ -157,6 +158,9 @@ def _candidates(plan: Plan, division: Division, item_id: str, resource: Resource
         yield "no limit", [(item.id, {f"{resource}.limit": None})]
     yield from _reserved(plan, division, item, resource)
     above = pools_above(plan, item)
+    if len(above) > _MOST_ABOVE:
+        # Each is tried by a division of its own; in a deep tree those near it and the topmost one say enough.
+        above = [*above[: _MOST_ABOVE - 1], above[-1]]
     for pool in [*([item] if isinstance(item, Pool) else []), *above]:
         name = "it" if pool is item else pool.label
         if pool.weighs == "as-one":

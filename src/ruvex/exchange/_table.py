@@ -247,7 +247,10 @@ class _Reader:
             if key not in self._pools:
                 known = self._pools.get(part.lower()) if above is None else None
                 if known is None:
-                    pool = Pool(id=self._namer.id_for(part, "pool"), name=part[:200], parent=above)
+                    try:
+                        pool = Pool(id=self._namer.id_for(part, "pool"), name=part[:200], parent=above)
+                    except ValidationError:
+                        raise UnitError(f"{part[:60]!r} is no name of a pool; write it on one line") from None
                     self.new_pools[key] = pool
                     known = pool.id
                 self._pools[key] = known

@@ -83,7 +83,8 @@ class OtherTracesError(PlanFileError):
     def __init__(self, names: Sequence[str], folder: object) -> None:
         self.names, self.folder = tuple(names), folder
         listed = ", ".join(self.names[:5]) + (" and more" if len(self.names) > 5 else "")
-        super().__init__(f"{folder} has another {listed} than the plan was read with")
+        are = "is another one" if len(self.names) == 1 else "are others"
+        super().__init__(f"{listed} in {folder} {are} than the plan was read with")
 
 
 class OurFaultError(RuvexError):

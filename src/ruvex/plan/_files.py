@@ -85,7 +85,7 @@ def read_plan(path: Path, *, tell: Tell = untold) -> PlanFile:
 
 def read_document(path: Path, *, tell: Tell = untold) -> PlanFile:
     """Read a plan file without the traces it names; raises as ``read_plan``."""
-    tell("reading", 0.0)
+    tell("from the disk", 0.0)
     content = read_file(path, MAX_BYTES)
     digest = digest_of(content)
     try:
@@ -197,7 +197,7 @@ class _Building:
                 items += _adapters()[key].validate_python(some)
             except ValidationError as error:
                 self.found += problems_of(error, some, _LISTS[key], key, most=MOST_FAULTS, first=start)
-            self._tell(f"reading {key}", min(1.0, (start + _CHUNK) / len(values)))
+            self._tell(key, min(1.0, (start + _CHUNK) / len(values)))
         return tuple(items)
 
 

@@ -188,7 +188,7 @@ def parse_trace(content: bytes, name: str, *, tell: Tell = untold) -> TraceTable
         about = max(1, content.count(b"\n"))
         while rows := list(islice(reader, _BLOCK)):
             table.add(rows, is_plain=is_plain)
-            tell(f"reading {name}", min(1.0, table.number / about))
+            tell(name, min(1.0, table.number / about))
     except csv.Error as error:
         raise PlanFileError(f"{name} is not CSV: {error}") from None
     return table.whole(content)

@@ -56,6 +56,7 @@ class Notice(QFrame):
         self._label.setText("\n".join(lines))
         for button in self._buttons:
             self._row.removeWidget(button)
+            button.hide()
             button.deleteLater()
         self._buttons = [self._button(label, run) for label, run in choices or (("Close", lambda: None),)]
         self.setAccessibleName(text)

@@ -176,10 +176,11 @@ class PlanFiles(QObject):
         try:
             self._desk.document.save(path, other_traces=other_traces, even_read_only=even_read_only)
         except OtherTracesError as error:
+            it = "it" if len(error.names) == 1 else "them"
             self._window.notice.tell(
-                f"The plan was not saved: {error}. One of the two is lost, or meant for another plan.",
-                [("Take those that are there", again(other_traces="keep")),
-                 ("Write over them", again(other_traces="replace")), *elsewhere],
+                f"The plan was not saved: {error}. Which is to count?",
+                [("What is there", again(other_traces="keep")), (f"Write over {it}", again(other_traces="replace")),
+                 *elsewhere],
             )  # fmt: skip
             return False
         except ReadOnlyFileError:

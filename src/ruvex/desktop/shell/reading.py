@@ -10,6 +10,7 @@ from typing import Final
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.state.background import Background
+from ruvex.desktop.state.figures import percent
 from ruvex.plan import (
     PlanFile,
     PlanFileError,
@@ -88,7 +89,8 @@ class Reading(QObject):
     def text(self) -> str:
         """What is being read, and how far that is."""
         what, part = self._now
-        far = f" ({what}, {part:.0%})" if what else ""
+        done = f", {percent(part, 1.0)}" if 0.0 < part < 1.0 else ""
+        far = f" ({what}{done})" if what else ""
         return f"{self._name} is being read{far}; it will open here."
 
     def begin(self, path: Path, answer: Callable[[Read | None, Exception | None], None]) -> None:
