@@ -404,6 +404,21 @@ class Files(WindowCase):
         self.assertIn("Traceback", (self.folder / "errors.log").read_text())
         self.assertEqual(self.desk.look.plan.name, "Orrin Sound Ferries")
 
+    def test_figures_that_cannot_be_are_not_shown(self) -> None:
+        """A dial's step whose division is found wrong is told as a mistake of ours; the figures stay what they were."""
+        self.open_demo()
+        self.desk.selection.select("mail")
+        before = self.desk.look.division
+        wrong = mock.patch("ruvex.divide._sound._unsound", return_value="20 is delivered of 10")
+        state = mock.patch.dict("os.environ", {"RUVEX_STATE_DIR": str(self.folder)})
+        with state, mock.patch("sys.excepthook"), wrong:
+            tell_unexpected(self.window)
+            button = self.dials.dials["cpu"].choices[3.0]
+            QTest.mouseClick(button, LEFT)
+            self.settle()
+        self.assertIn("the division of Orrin Sound Ferries at 08:10 is wrong: 20 is delivered", self.window.notice.text)
+        self.assertIs(self.desk.look.division, before)
+
     def test_damaged_state_is_no_obstacle(self) -> None:
         """A damaged state file only means that nothing is remembered."""
         for content in ("{", "[]", json.dumps({"recent": 5, "theme": 7, "text_scale": "big"})):

@@ -279,6 +279,27 @@ class Pressure(PlayCase):
         self.assertEqual(list(guest_of(summary, "a").below_s), ["pool's limit"])
 
 
+class Edges(PlayCase):
+    """Where memory is cut so far that a rule of its own is needed."""
+
+    def test_squeezed_pages_never_take_more_than_a_guest_has(self) -> None:
+        """Cut to 300 MiB, 780 squeezed pages would take 312: 30 of them go to disk too, and nothing is negative."""
+        kinds: list[dict[str, Any]] = [
+            {"mode": "elastic", "boot": 1300, "floor": 400, "ceiling": 4200, "headroom_percent": 15},
+            {"size": 4300}, {"size": 4300}, {"size": 4300, "limit": 1700}, {"size": 4300},
+        ]  # fmt: skip
+        workings: list[Any] = [3900, 300, 300, steps((0, 300), (1, 3900), (68, 300)), 1100]
+        guests = [
+            {"id": f"g{i}", "agent": i < 2, "memory": kind, "demand": {"cpu": 0, "working": working, "touched": 0}}
+            for i, (kind, working) in enumerate(zip(kinds, workings, strict=True))
+        ]
+        rules = {"idle_counts_as": 1, "settling_by_use": 0, "elastic": {"settle_s": 0, "shrink_step_s": 20}} | CALM
+        plan = plan_of(guests, host=HOST | {"memory_mib": 6100}, rules=rules, day_s=200)
+        player = self.play(plan, until_s=10)
+        self.assertEqual(round(self.of(player, "g3", "squeezed")), 750)
+        self.assertEqual(round(self.of(player, "g3", "given")), 300)
+
+
 class Banks(PlayCase):
     """A bank counts as a host of its own, and each of its guests needs a spill volume."""
 

@@ -192,6 +192,10 @@ class SlowPlace:
             kept = min(amount, max(0.0, balloon - mine.balloon))
             mine.balloon += kept
             mine.spilled += amount - kept
+            ratio = self.plan.rules.squeeze.ratio
+            if mine.squeezed > mine.given * ratio:
+                mine.squeezed = max(0.0, mine.given * ratio)
+                mine.spilled = mine.touched - mine.balloon - mine.squeezed
 
 
 def towards(now: float, goal: float, down: float, up: float, least: float) -> float:

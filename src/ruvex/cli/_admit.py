@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import math
 from dataclasses import asdict
 from pathlib import Path
 
 from ruvex.advise import Remedy, refusal_of, remedies_for
+from ruvex.cli._document import print_document
 from ruvex.plan import EditError, Plan, change_settings, read_plan
 from ruvex.promise import Refusal, hosts_that_take
 from ruvex.site import site_of
@@ -42,7 +42,7 @@ def print_admission(path: Path, guest: str, *, as_json: bool) -> int:
     if as_json:
         document = {"guest": guest, "was_on": was_on, "admitted": refusal is None, "hosts": hosts}
         document |= {"refusal": _refusal_json(refusal), "remedies": [asdict(remedy) for remedy in remedies]}
-        print(json.dumps(document, ensure_ascii=False))
+        print_document(document)
     else:
         _print_answer(file.plan, guest, refusal, remedies, was_on=was_on)
         if len(file.plan.hosts) > 1:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
 from rich.cells import cell_len, set_cell_size
 
+from ruvex.cli._document import print_document
 from ruvex.cli._why import print_why
 from ruvex.divide import Division, PlacePart, ResourceDivision, divide, places_of
 from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
@@ -37,7 +37,7 @@ def print_division(path: Path, at: str | None, why: str | None, *, by_host: bool
         return 0
     division = divide(site_of(file.plan, file.traces), at_s)
     if as_json:
-        print(json.dumps(division.to_json(), ensure_ascii=False))
+        print_document(division.to_json())
     elif by_host:
         _print_hosts(division, file.plan)
     else:

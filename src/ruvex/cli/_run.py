@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 import signal
 import sys
@@ -17,6 +16,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ruvex.cli._boundary import INTERRUPTED, InterruptError
+from ruvex.cli._document import print_document
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
     LEAST_SPACING_S,
@@ -65,7 +65,7 @@ def print_run(path: Path, until: str | None, out: Path | None, every: str | None
         document = summary.to_json() | {"interrupted": interrupted}
         for told, entry in zip(document["log"], summary.log, strict=True):
             told["text"] = entry_text(entry, file.plan)
-        print(json.dumps(document, ensure_ascii=False))
+        print_document(document)
     else:
         _print_summary(summary, file.plan, interrupted=interrupted)
     return INTERRUPTED if interrupted else 0

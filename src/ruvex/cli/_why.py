@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Mapping
 from dataclasses import asdict
@@ -10,6 +9,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from ruvex.advise import Amount, Move, ladder_lines, moves_for
+from ruvex.cli._document import print_document
 from ruvex.divide import Division, Ladder, Shifts, divide, ladder_of, site_shares, who_has_it
 from ruvex.plan import RESOURCES, EditError, Plan, PlanFile, format_cpu, format_memory, format_time
 from ruvex.site import site_of
@@ -41,7 +41,7 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
         document: dict[str, Any] = {"plan": plan.name, "at": division.at_s, "id": item}
         for name in RESOURCES:
             document[name] = _to_json(division, ladders[name], having.get(name), moves[name])
-        print(json.dumps(document, ensure_ascii=False))
+        print_document(document)
         return
     print(f"{_label(plan, item)} at {format_time(division.at_s)}")
     for name in RESOURCES:

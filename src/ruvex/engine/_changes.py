@@ -114,13 +114,21 @@ def _towards(now: float, goal: float, down: float, up: float, least: float) -> f
 
 
 @part
-def cut_growth(guest: int, amount: float, guests: Any, values: Any, plan: Any) -> None:
-    """Take back what finds no memory: a balloon stays filled, and other pages of a thin guest go to disk."""
+def cut_growth(guest: int, amount: float, guests: Any, rules: Any, values: Any, plan: Any) -> None:
+    """Take back what finds no memory: a balloon stays filled, and other pages of a thin guest go to disk.
+
+    Where squeezed pages alone would take more than is left, some of them go to disk as well.
+    """
     plan[1, guest] -= amount
     if guests[r.G_MODE, guest] == r.THIN:
         kept = min(amount, max(values[r.X_BALLOON, guest] - plan[2, guest], 0.0))
         plan[2, guest] += kept
         plan[4, guest] += amount - kept
+        most = max(plan[1, guest], 0.0) * rules[r.R_RATIO]
+        if plan[3, guest] > most:
+            own = values[r.X_TOUCHED, guest] - values[r.X_SHARED, guest]
+            plan[3, guest] = most
+            plan[4, guest] = max(own - plan[2, guest] - most, 0.0)
 
 
 @part

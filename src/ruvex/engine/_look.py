@@ -135,7 +135,7 @@ def look(
             place, floor = place_of[1, guest], values[r.X_FLOOR, guest]
             growth = max(of_guests[1, guest], floor) - max(values[r.X_GIVEN, guest], floor)
             if growth > 0.0 and of_places[_CUT, place] > 0.0:
-                cut_growth(guest, growth * of_places[_CUT, place], guests, values, of_guests)
+                cut_growth(guest, growth * of_places[_CUT, place], guests, rules, values, of_guests)
             of_places[_TAKEN, place] += max(of_guests[1, guest], floor)
             of_places[_EXTRA, place] += max(of_guests[1, guest] - floor, 0.0)
     for place in range(per_host, place_count):
@@ -150,7 +150,12 @@ def look(
             place, floor = place_of[1, guest], values[r.X_FLOOR, guest]
             if of_places[_CUT, place] > 0.0:
                 cut_growth(
-                    guest, max(of_guests[1, guest] - floor, 0.0) * of_places[_CUT, place], guests, values, of_guests
+                    guest,
+                    max(of_guests[1, guest] - floor, 0.0) * of_places[_CUT, place],
+                    guests,
+                    rules,
+                    values,
+                    of_guests,
                 )
             of_places[_TAKEN, place] += max(of_guests[1, guest], floor)
             moved = make_change(guest, elapsed_s, guests, rules, values, of_guests) or moved

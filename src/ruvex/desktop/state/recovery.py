@@ -147,6 +147,7 @@ class Recovery(QObject):
         found: list[tuple[float, Leftover]] = []
         damaged: list[Path] = []
         clear_leftovers(self._folder)
+        self._clear_locks()
         copies: list[Path] = []
         with contextlib.suppress(OSError):
             copies = sorted(path for path in self._folder.iterdir() if path.name.endswith(SUFFIX))
@@ -168,6 +169,16 @@ class Recovery(QObject):
                 found.append((copy.stat().st_mtime, Leftover(copy, facts)))
         found.sort(key=lambda pair: pair[0], reverse=True)
         return [leftover for _, leftover in found], damaged
+
+    def _clear_locks(self) -> None:
+        """Remove the locks of windows that were killed when they had no copy any more."""
+        with contextlib.suppress(OSError):
+            for path in self._folder.glob("*.lock"):
+                lock = QLockFile(str(path))
+                lock.setStaleLockTime(0)
+                # Locked it is nobody else's, and let go it is gone.
+                if lock.tryLock(0):
+                    lock.unlock()
 
     def recover(self, leftover: Leftover) -> None:
         """Open a recovery copy as the unsaved state of its plan; the copy stays until that is saved.
