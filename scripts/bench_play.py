@@ -16,9 +16,10 @@ from typing import Any
 import numpy as np
 import simpy
 
+from ruvex.cores import prepare
 from ruvex.engine import rows as r
 from ruvex.plan import Plan, plan_from, plan_text
-from ruvex.play import Player, prepare
+from ruvex.play import Player
 from ruvex.site import site_of
 
 DAY_S = 86_400

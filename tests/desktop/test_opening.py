@@ -16,6 +16,8 @@ class OpeningFirst(WindowCase):
         with patch("ruvex.desktop.shell.opening.is_cache_filled", return_value=is_filled):
             opening = Opening(self.window.theme, self.path)
         self.addCleanup(opening.deleteLater)
+        # Its bar moves as long as it is seen.
+        self.addCleanup(opening.close)
         opening.show()
         return opening
 

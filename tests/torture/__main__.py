@@ -9,7 +9,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from ruvex.play import prepare
+from ruvex.cores import prepare
 from tests.torture.inputs import KINDS
 from tests.torture.kills import kill_writers
 from tests.torture.session import bases, inputs

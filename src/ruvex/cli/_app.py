@@ -117,13 +117,38 @@ def _run(
     raise typer.Exit(print_run(plan, until, out, every, as_json=as_json))
 
 
+@app.command("cores")
+def _cores(
+    plan: PlanPath,
+    host: Annotated[str | None, typer.Option(metavar="ID", help="Which host; the only one if left out.")] = None,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the plan's moment if left out."),
+    ] = None,
+    for_s: Annotated[str, typer.Option("--for", metavar="SECONDS", help="How long a window is, up to 60.")] = "2",
+    seed: Annotated[int, typer.Option(metavar="N", help="Of the chances of the first window.")] = 1,
+    windows: Annotated[int, typer.Option(metavar="N", help="How many, with following seeds; medians are told.")] = 1,
+    out: Annotated[
+        Path | None,
+        typer.Option(
+            metavar="FILE", help="Write the turns of the first window to a .csv or .json (trace events) file."
+        ),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show who runs when on the threads of a host, and who waits."""
+    from ruvex.cli._cores import print_cores
+
+    raise typer.Exit(print_cores(plan, host, at, for_s, seed, windows, out, as_json=as_json))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""
     from ruvex.engine import is_cache_filled
 
     if not is_cache_filled():
-        from ruvex.play import prepare
+        from ruvex.cores import prepare
 
         prepare()
 

@@ -31,7 +31,7 @@ def print_division(path: Path, at: str | None, why: str | None, *, by_host: bool
         The plan or the time cannot be used, or there is no such row.
     """
     file = read_plan(path)
-    at_s = file.plan.moment if at is None else _time_in_day(at, file.plan)
+    at_s = file.plan.moment if at is None else time_in_day(at, file.plan)
     if why is not None:
         print_why(file, path, at_s, why, as_json=as_json)
         return 0
@@ -45,7 +45,7 @@ def print_division(path: Path, at: str | None, why: str | None, *, by_host: bool
     return 0
 
 
-def _time_in_day(text: str, plan: Plan) -> float:
+def time_in_day(text: str, plan: Plan) -> float:
     at_s = parse_time(text)
     if at_s > plan.day_s:
         raise UnitError(f"--at {text} is after the end of the plan's day ({format_time(plan.day_s)})")

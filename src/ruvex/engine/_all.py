@@ -13,6 +13,7 @@ from ruvex.engine._run import note_savings, run_ticks
 from ruvex.engine._signals import highest_until, signals_at
 from ruvex.engine._sums import claim_sums, pool_sums
 from ruvex.engine._tally import count_all
+from ruvex.engine._turns import run_turns
 
 __all__ = [
     "admit_in_order",
@@ -31,6 +32,7 @@ __all__ = [
     "put_rows",
     "put_weights",
     "run_ticks",
+    "run_turns",
     "settle",
     "signals_at",
     "sum_day",

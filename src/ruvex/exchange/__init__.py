@@ -4,10 +4,12 @@ from ruvex.exchange._cells import cells_of, cells_text
 from ruvex.exchange._headings import COLUMNS, Column, Heading, headings_of
 from ruvex.exchange._series import SERIES_SUFFIXES, write_series
 from ruvex.exchange._table import Pasted, guests_from_cells, guests_from_table, table_of_guests
+from ruvex.exchange._turns import TURNS_SUFFIXES, write_turns
 
 __all__ = [
     "COLUMNS",
     "SERIES_SUFFIXES",
+    "TURNS_SUFFIXES",
     "Column",
     "Heading",
     "Pasted",
@@ -18,4 +20,5 @@ __all__ = [
     "headings_of",
     "table_of_guests",
     "write_series",
+    "write_turns",
 ]

@@ -214,6 +214,11 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
         )
     if guest.dedicated_cores:
         problems += _dedicated_problems(guest, path)
+    if host is not None and guest.cores is not None and guest.cores.only is not None:
+        unknown = [core for core in guest.cores.only if core >= host.cores]
+        if unknown:
+            what = f"{host.label} has no core {unknown[0]}"
+            problems.append(Problem(f"{path}.cores.only", what, f"its cores are 0 to {host.cores - 1}"))
     memory = guest.memory
     if isinstance(memory, ThinMemory):
         at = f"{path}.memory"

@@ -204,6 +204,30 @@ Memory = Annotated[
 ]
 
 
+CoreNumber = Annotated[Whole, Field(ge=0, le=1_048_575)]
+
+
+class Burst(Model):
+    """How a vCPU's work comes: it runs for ``ms`` on average, or always so long if ``even``, then sleeps likewise."""
+
+    ms: Annotated[Number, Field(ge=0.01, le=60_000)] = 8.0
+    even: Flag = False
+
+
+class CoreWish(Model):
+    """On which threads of its host a guest may run.
+
+    ``only`` numbers cores (None: all); without ``second_threads`` it runs on one thread a core; ``side_by_side`` its
+    vCPUs keep to as few cores as they fill.
+    """
+
+    only: (
+        Annotated[tuple[Annotated[Whole, Field(ge=0, le=1_048_575)], ...], Field(min_length=1), at_most(10_000)] | None
+    ) = None
+    second_threads: Flag = True
+    side_by_side: Flag = False
+
+
 class Demand(Model):
     """What the guest's work asks for: CPU in MHz, memory in MiB, each a number or a signal.
 
@@ -218,6 +242,7 @@ class Demand(Model):
     greedy: Flag = False
     leaves_percent: Annotated[Number, Field(ge=0, lt=100)] = 6.0
     cache_percent: Percent = 0.0
+    burst: Burst = Burst()
 
 
 class Guest(Item):
@@ -242,6 +267,7 @@ class Guest(Item):
     comes_back: Annotated[Whole, Field(ge=0, le=1_000_000)] | Literal["stays-off"] | None = None
     otherwise_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)] | None = None
     dedicated_cores: Flag = False
+    cores: CoreWish | None = None
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
     demand: Demand = Demand()

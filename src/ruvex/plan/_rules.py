@@ -106,6 +106,21 @@ class Workload(Model):
     greedy_mib_s: Rate = 96.0
 
 
+class Turns(Model):
+    """How vCPUs take turns on the threads of a host, ms.
+
+    A turn lasts ``turn_ms``; limits and promises count per ``period_ms``; who sleeps is at most ``rejoin_ms`` behind
+    when it comes back. ``fellows``: the vCPUs of a guest run each on its own, none more than ``lead_ms`` ahead of the
+    one furthest behind, or all that do not sleep together or none.
+    """
+
+    turn_ms: Annotated[Number, Field(ge=0.1, le=1000)] = 12.0
+    period_ms: Annotated[Number, Field(ge=1, le=10_000)] = 100.0
+    rejoin_ms: Annotated[Number, Field(ge=0, le=1000)] = 6.0
+    fellows: Literal["own", "lead", "together"] = "own"
+    lead_ms: Annotated[Number, Field(ge=0.1, le=1000)] = 7.0
+
+
 SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000), at_most(10_000)]
 
 
@@ -138,4 +153,5 @@ class Rules(Model):
     loss: Loss = Loss()
     balancing: Literal["none", "at-power-on"] = "none"
     workload: Workload = Workload()
+    turns: Turns = Turns()
     sharing_mib_s: Rate = 12.0

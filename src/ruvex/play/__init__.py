@@ -6,7 +6,6 @@ from ruvex.play._log import Entry
 from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
 from ruvex.play._player import Player
-from ruvex.play._prepare import prepare
 from ruvex.play._record import CODES, Recording
 from ruvex.play._state import PHASES, PRESSURES, State
 from ruvex.play._summary import Finish, GuestSummary, PlaceSummary, Savings, Summary
@@ -36,5 +35,4 @@ __all__ = [
     "division_at",
     "obstacle_to_play",
     "played_day",
-    "prepare",
 ]

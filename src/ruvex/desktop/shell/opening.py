@@ -9,13 +9,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QLabel, QProgressBar, QVBoxLayout, QWidget
 
+from ruvex.cores import prepare
 from ruvex.desktop.kit.style import dress, set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.shell.reading import Read, Reading
 from ruvex.desktop.state.background import Background
 from ruvex.engine import is_cache_filled
 from ruvex.plan import PlanError, PlanFileError
-from ruvex.play import prepare
 
 _LOADING: Final = "Getting ready"
 _COMPILING: Final = "Compiling the model for this machine.\nThis takes about a minute, once after each update."
@@ -47,7 +47,7 @@ class Opening(QWidget):
         self.setWindowTitle(f"{heading} – Ruvex" if heading != "Ruvex" else heading)
         name = QLabel(heading, self)
         self.line = QLabel(_LOADING if is_cache_filled() else _COMPILING, self)
-        bar = QProgressBar(self)
+        bar = self._bar = QProgressBar(self)
         bar.setRange(0, 0)
         bar.setTextVisible(False)
         bar.setFixedSize(260, 5)
@@ -99,4 +99,7 @@ class Opening(QWidget):
         """Close; what is being compiled is finished, and kept, before the program ends."""
         self._is_over = True
         self._reading.stop()
+        # A bar without an end moves by a timer of its own, which must not outlive it.
+        self._bar.setRange(0, 1)
+        self._bar.repaint()
         super().closeEvent(event)

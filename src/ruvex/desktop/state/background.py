@@ -8,6 +8,7 @@ from __future__ import annotations
 import gc
 from collections.abc import Callable
 from typing import Any, Literal, get_args
+from weakref import WeakSet
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
@@ -40,6 +41,10 @@ class _Job(QRunnable):
         self._speaker.answered.emit(self._answer if is_wanted else None, value, problem)
 
 
+_at_work: WeakSet[Background] = WeakSet()
+"""Those that have work under way: whether garbage is collected is one question for all windows."""
+
+
 class Background(QObject):
     """Runs work in threads of its own, each in the order it was given.
 
@@ -67,6 +72,7 @@ class Background(QObject):
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1
+        _at_work.add(self)
         gc.disable()
         self._pools[lane].start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
 
@@ -78,11 +84,17 @@ class Background(QObject):
         """Wait until all work is done; the answers follow with the next events."""
         for pool in self._pools.values():
             pool.waitForDone()
-        gc.enable()
+        self._collect_again()
+
+    def _collect_again(self) -> None:
+        """Collect garbage again, unless another window's work goes on."""
+        _at_work.discard(self)
+        if not _at_work:
+            gc.enable()
 
     def _on_answered(self, answer: Answer | None, value: Any, problem: Exception | None) -> None:
         self._pending -= 1
         if self._pending == 0:
-            gc.enable()
+            self._collect_again()
         if answer is not None:
             answer(value, problem)

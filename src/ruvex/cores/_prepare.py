@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any, Final
 
+from ruvex.cores._trace import trace
 from ruvex.divide import causes_of, day_of, divide
 from ruvex.engine import mark_cache_filled
 from ruvex.plan import plan_from
-from ruvex.play._player import Player
+from ruvex.play import Player
 from ruvex.promise import admit_in_order, claims_of
 from ruvex.site import site_of
 
@@ -38,4 +39,5 @@ def prepare() -> None:
     player = Player(site)
     player.run()
     player.summary()
+    trace(division, "one", for_s=0.01)
     mark_cache_filled()

@@ -1,0 +1,35 @@
+"""vCPUs on the hardware threads of one host, turn by turn. NumPy, no Qt."""
+
+from ruvex.cores._parties import Parties, parties_of
+from ruvex.cores._prepare import prepare
+from ruvex.cores._report import Report, report_of
+from ruvex.cores._trace import (
+    ENDINGS,
+    FELLOWS,
+    MOST_S,
+    Figures,
+    NoCoresError,
+    Trace,
+    median_of,
+    nearest_rank,
+    run_parties,
+    trace,
+)
+
+__all__ = [
+    "ENDINGS",
+    "FELLOWS",
+    "MOST_S",
+    "Figures",
+    "NoCoresError",
+    "Parties",
+    "Report",
+    "Trace",
+    "median_of",
+    "nearest_rank",
+    "parties_of",
+    "prepare",
+    "report_of",
+    "run_parties",
+    "trace",
+]

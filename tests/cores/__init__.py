@@ -1,0 +1,1 @@
+"""vCPUs on the threads of a host."""

@@ -1,0 +1,1 @@
+"""Schedules measured on a real kernel."""
