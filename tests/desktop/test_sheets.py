@@ -15,7 +15,7 @@ from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.keys_page import grouped_actions
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.split_page import SplitPage
-from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item
+from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item, read_plan
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
@@ -100,6 +100,29 @@ class GuestSheet(SheetCase):
         chooser.activated.emit(2)
         self.settle()
         self.assertEqual(self.guest("files").hot_add, ("vcpus",))
+
+    def test_how_it_runs_on_cores(self) -> None:
+        """Cores are typed as ranges and refused where the host has none; bursts and turns are set, and kept."""
+        self.desk.selection.select("mail")
+        page = self.open_page(ActionName.SETTINGS)
+        self.enter(page, "cores.only", "0-2, 5")
+        self.enter(page, "demand.burst.ms", "20 ms")
+        self.assertEqual(self.guest("mail").cores.only, (0, 1, 2, 5))
+        self.assertEqual(self.guest("mail").demand.burst.ms, 20)
+        field = self.form_of(page, "cores.only").fields["cores.only"]
+        self.assertEqual(field.line.text(), "0-2, 5")
+        self.type_into(field, "3, 900")
+        self.assertTrue(field.is_refused)
+        self.assertIn("breakwater has no core 900", self.dials.effect.text)
+        self.type_into(field, "all")
+        self.assertIsNone(self.guest("mail").cores.only)
+        rules = self.open_page(ActionName.RULES)
+        self.choose(self.form_of(rules, "turns.fellows").choosers["turns.fellows"], "together")
+        self.enter(rules, "turns.turn_ms", "30")
+        turns = self.desk.document.plan.rules.turns
+        self.assertEqual((turns.fellows, turns.turn_ms), ("together", 30))
+        self.assertTrue(self.window.save())
+        self.assertEqual(read_plan(self.path).plan.rules.turns, turns)
 
     def test_memory_mode(self) -> None:
         """Another mode keeps what both have, and offers its own settings."""

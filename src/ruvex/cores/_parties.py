@@ -233,7 +233,7 @@ def _threads_of(
         row = np.zeros(threads, dtype=np.uint8)
         row[own] = 1
         return row, next_core
-    if wish is None:
+    if wish.only is None and wish.second_threads and not wish.side_by_side:
         return None, next_core
     row = np.ones(threads, dtype=np.uint8)
     if wish.only is not None:

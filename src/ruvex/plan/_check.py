@@ -214,7 +214,7 @@ def guest_problems(guest: Guest, host: Host | None, path: str) -> list[Problem]:
         )
     if guest.dedicated_cores:
         problems += _dedicated_problems(guest, path)
-    if host is not None and guest.cores is not None and guest.cores.only is not None:
+    if host is not None and guest.cores.only is not None:
         unknown = [core for core in guest.cores.only if core >= host.cores]
         if unknown:
             what = f"{host.label} has no core {unknown[0]}"

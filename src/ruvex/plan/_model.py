@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Discriminator, Field, Tag, model_validator
+from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
 from ruvex.plan._fields import (
     MAX_MIB,
@@ -245,6 +245,10 @@ class Demand(Model):
     burst: Burst = Burst()
 
 
+def _no_wish(value: Any) -> Any:
+    return CoreWish() if value is None else value
+
+
 class Guest(Item):
     """A virtual machine. Without a ``host`` it goes wherever there is room.
 
@@ -267,7 +271,7 @@ class Guest(Item):
     comes_back: Annotated[Whole, Field(ge=0, le=1_000_000)] | Literal["stays-off"] | None = None
     otherwise_mib: Annotated[Number, Field(gt=0, le=MAX_MIB)] | None = None
     dedicated_cores: Flag = False
-    cores: CoreWish | None = None
+    cores: Annotated[CoreWish, BeforeValidator(_no_wish)] = CoreWish()
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
     demand: Demand = Demand()

@@ -26,6 +26,11 @@ _SETTINGS: Final[Mapping[str, str]] = {
     "overhead_mib": "memory it needs itself", "overhead_mhz": "CPU it needs itself", "numa_nodes": "NUMA nodes",
     "cpu_level": "processor level", "cpu_maker": "maker of the processor", "comes_back": "turn after a loss",
     "otherwise_mib": "size without elastic memory", "boot_s": "time of booting",
+    "cores.only": "cores it is kept to", "cores.second_threads": "second threads",
+    "cores.side_by_side": "vCPUs side by side", "demand.burst.ms": "length of a burst",
+    "demand.burst.even": "even bursts",
+    "turns.turn_ms": "length of a turn", "turns.fellows": "fellow vCPUs", "turns.lead_ms": "how far one may lead",
+    "turns.period_ms": "period of limits", "turns.rejoin_ms": "how far behind one comes back",
     "demand.cache_percent": "cache", "demand.leaves_percent": "what greedy work leaves",
 }  # fmt: skip
 _LISTED = re.compile(r"(hosts|pools|guests)\[(\d+)\]\.?(.*)")

@@ -74,6 +74,10 @@ QComboBox QAbstractItemView, QListView, QTreeView, QTableView {
 QTableView, QTreeView, QListView[role="plain"] { background: $paper; border: 0; }
 QTableView:focus, QListView[role="plain"]:focus { border-top: 2px solid $ink; }
 QHeaderView, QHeaderView::section { background: $band_row; color: $muted; border: 0; padding: 2px 4px; }
+QCheckBox::indicator {
+    width: ${tip}px; height: ${tip}px; border: 1px solid $edge; border-radius: 3px; background: $field;
+}
+QCheckBox::indicator:checked { background: $ink; border: 1px solid $ink; }
 QCheckBox:focus { border: 1px solid $ink; border-radius: 3px; }
 
 QMenu { background: $panel; color: $ink; border: 1px solid $line; padding: 4px; font-size: ${text}px; }

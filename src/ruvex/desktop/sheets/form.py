@@ -29,6 +29,7 @@ from ruvex.plan import (
 
 _COLUMNS: Final = 2
 _WIDTH: Final = 148
+_MOST_CORES: Final = 1024
 _AT_ONCE: Final = "at once"
 _NO_LIMIT: Final = "no limit"
 MIXED: Final = "mixed"
@@ -102,6 +103,41 @@ def _or_none(read: Callable[[str], float], nothing: Sequence[str]) -> Callable[[
     return lambda text: None if text.strip().lower() in ("", "none", *nothing) else read(text)
 
 
+def _read_cores(text: str) -> tuple[int, ...] | None:
+    """Read numbers of cores, such as ``0-3, 8``; None for all."""
+    plain = text.strip().lower()
+    if plain in ("", "all", "any"):
+        return None
+    found: list[int] = []
+    for part in plain.replace(";", ",").split(","):
+        first, dash, last = part.replace("–", "-").partition("-")
+        begin = _whole(first)
+        end = _whole(last) if dash else begin
+        if not 0 <= begin <= end < begin + _MOST_CORES:
+            raise UnitError(f"{part.strip()!r} is no range of cores; write one such as 0-3")
+        found += range(begin, end + 1)
+    return tuple(dict.fromkeys(found))
+
+
+def _write_cores(cores: Sequence[int] | None) -> str:
+    """Write numbers of cores shortly.
+
+    Examples
+    --------
+    >>> _write_cores((0, 1, 2, 8))
+    '0-2, 8'
+    """
+    if cores is None:
+        return "all"
+    runs: list[list[int]] = []
+    for core in cores:
+        if runs and core == runs[-1][1] + 1:
+            runs[-1][1] = core
+        else:
+            runs.append([core, core])
+    return ", ".join(str(first) if first == last else f"{first}-{last}" for first, last in runs)
+
+
 def _read_turn(text: str) -> int | str | None:
     """Read the turn in which a guest comes back: a number, stays off, or by memory shares."""
     plain = text.strip().lower().replace("-", " ")
@@ -119,6 +155,8 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "percent": lambda value: f"{value:.12g} %",
     "part": lambda value: f"{value * 100:.12g} %",
     "seconds": lambda value: f"{value:.12g} s",
+    "ms": lambda value: f"{value:.12g} ms",
+    "cores": _write_cores,
     "mhz": _write_mhz,
     "mib": _write_mib,
     "mhz-limit": lambda value: _NO_LIMIT if value is None else _write_mhz(value),
@@ -141,6 +179,8 @@ _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "percent": _read_percent,
     "part": _read_part,
     "seconds": lambda text: parse_plain(text.strip().removesuffix("s")),
+    "ms": lambda text: parse_plain(text.strip().removesuffix("ms")),
+    "cores": _read_cores,
     "mhz": _read_mhz,
     "mib": _read_mib,
     "mhz-limit": _or_none(_read_mhz, (_NO_LIMIT, "no")),

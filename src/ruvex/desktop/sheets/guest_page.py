@@ -49,6 +49,13 @@ _GUEST: Final = (
     Field("dedicated_cores", "cores of its own, which nobody else gets", "flag"),
     Field("agent", "agent installed: it can balloon and grow", "flag"),
 )
+_CORES: Final = (
+    Field("cores.only", "keeps to cores", "cores", "Such as 0-3, 8; all if left empty."),
+    Field("cores.second_threads", "runs on second threads too", "flag"),
+    Field("cores.side_by_side", "vCPUs side by side on few cores", "flag"),
+    Field("demand.burst.ms", "a vCPU runs at once for", "ms", "On average, before it sleeps: long for computing."),
+    Field("demand.burst.even", "always just that long", "flag"),
+)
 _CPU: Final = (
     Field("cpu.reservation", "CPU reservation", "mhz"),
     Field("cpu.limit", "CPU limit", "mhz-limit"),
@@ -136,6 +143,7 @@ class GuestPage(ItemPage):
         self._hint = QLabel("Workload: drag the points of a curve, or type.", self)
         self._column.addWidget(self._hint)
         self._work = self.add_form((_WORK, _LEAVES, _GREEDY, _CACHE))
+        self._cores = self.add_form(_CORES)
         self.signals = {key: SignalField(key, name, desk, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)
@@ -177,7 +185,7 @@ class GuestPage(ItemPage):
             form.setVisible(name == mode)
         for key, field in self.signals.items():
             field.show_signal(item, key)
-        return [self._identity, self.mode_form, self.memory_forms[mode], self._cpu, self._work]
+        return [self._identity, self.mode_form, self.memory_forms[mode], self._cpu, self._work, self._cores]
 
     def _on_mode(self, _key: str, mode: str) -> None:
         guest = self.item()

@@ -107,6 +107,17 @@ _HOSTS: Final = (
     Field("moving.cpu_percent", "and costs of a core", "number", "Percent, on both hosts."),
     Field("moving.rewrite_percent_s", "written anew meanwhile", "percent", "Of the working set, each second."),
 )
+_TURNS: Final = (
+    Field("turns.turn_ms", "a turn lasts", "ms", "How long a vCPU runs while others stand in line for its thread."),
+    Field(
+        "turns.fellows", "vCPUs of one guest run", "choice",
+        "Some guests need their vCPUs at the same time; that costs threads which stand idle for them.",
+        (("own", "each for itself"), ("lead", "none far ahead"), ("together", "all at once or none")),
+    ),
+    Field("turns.lead_ms", "none far ahead is at most", "ms", "Who has run so much more than its fellow is held."),
+    Field("turns.period_ms", "limits count per", "ms", "A limit that is spent holds its guests until the next period."),
+    Field("turns.rejoin_ms", "who slept is ahead by", "ms", "More lets it cut in on others sooner."),
+)  # fmt: skip
 SECTIONS: Final = (
     ("Dividing", _DIVIDING),
     ("What can be promised", _BUDGET),
@@ -118,5 +129,6 @@ SECTIONS: Final = (
     ("Played: how fast memory moves, a guest", _MOVING),
     ("Played: what a host keeps free", _PRESSURE),
     ("Several hosts", _HOSTS),
+    ("Core by core", _TURNS),
 )
 """The sections of the page; those that are played matter only over time."""
