@@ -10,12 +10,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.cores import ENDINGS, NoCoresError, report_of, trace
+from ruvex.cores import ENDINGS, NoCoresError, parties_of, report_of, run_parties, trace
 from ruvex.divide import divide
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Plan
 from ruvex.site import site_of
 from tests.cores.host import check, guest, plan_on, run, turns_of
+from tests.cores.slow import Slow
 
 
 class ByHand(unittest.TestCase):
@@ -226,6 +227,47 @@ class Properties(unittest.TestCase):
         together = run(plan_on(cores, guests, turn_ms=turn, fellows="together"), 6.0)
         runs = [sum(f.run for f in found.of_things.values()) for found in (equal, together)]
         self.assertLessEqual(runs[1], runs[0] + 1e-6)
+
+
+@st.composite
+def plain_hosts(draw: st.DrawFn) -> Plan:
+    """Draw one thread and what the slow twin knows: pools, weights, limits, sleepers of different lengths."""
+    pools = [
+        {"id": "p", "cpu": {"shares": draw(st.sampled_from([50, 300])), "limit": draw(st.sampled_from([None, 900]))}}
+    ]
+    guests = []
+    for i in range(draw(st.integers(1, 4))):
+        burst = {"ms": draw(st.sampled_from([3.1, 8, 29]))}
+        guests.append(guest(
+            f"g{i}", draw(st.integers(1, 2)), draw(st.sampled_from([0.15, 0.5, 0.8, 0.95])), burst=burst,
+            pool=draw(st.sampled_from([None, "p"])), shares=draw(st.sampled_from([30, 100, 250])),
+            limit=draw(st.sampled_from([None, None, 430])),
+        ))  # fmt: skip
+    return plan_on(1, guests, pools, turn_ms=draw(st.sampled_from([5, 12])))
+
+
+class SlowTwin(unittest.TestCase):
+    """The kernel and the rules in plain Python."""
+
+    @settings(max_examples=60, deadline=None)
+    @given(plain_hosts(), st.integers(0, 99))
+    def test_turn_by_turn(self, plan: Plan, seed: int) -> None:
+        """The same vCPUs on the same threads, from and to the same times."""
+        parties = parties_of(divide(site_of(plan, {})), "h")
+        rules = plan.rules.turns
+        how = np.array([rules.turn_ms, 0.0, rules.rejoin_ms, rules.period_ms, t.OWN, 7.0, 0.0])
+        found = run_parties(parties, how, for_ms=300.0, seed=seed, warm_ms=0.0)
+        seeds = np.random.default_rng(seed).integers(1, 2**63, size=parties.numbers.shape[1]).tolist()
+        slow = Slow(parties, seeds, rules.turn_ms, rules.rejoin_ms, rules.period_ms)
+        slow.run(300.0)
+        mine = sorted(map(tuple, found.turns[:4, found.turns[t.TURN_WHY] != t.WINDOW_OVER].T.tolist()), key=_order)
+        theirs = sorted(slow.turns, key=_order)
+        self.assertEqual([turn[:2] for turn in mine], [turn[:2] for turn in theirs])
+        np.testing.assert_allclose(mine, theirs, atol=1e-5)
+
+
+def _order(turn: tuple[float, ...]) -> tuple[float, ...]:
+    return round(turn[3], 4), turn[0]
 
 
 class Theory(unittest.TestCase):

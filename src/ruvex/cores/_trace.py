@@ -202,7 +202,7 @@ def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm
         floats, ints, numbers, vcpus, seeds, parties.allowed, parties.is_free, parties.homes, parties.width,
         parties.node_of, parties.speeds, how, warm_ms, warm_ms + for_ms, np.zeros(count, dtype=np.int64),
         np.zeros(threads, dtype=np.int64), np.zeros((4, threads)), np.zeros(threads, dtype=np.int64),
-        np.zeros((3, threads), dtype=np.int64), turns, waits, counts, busy,
+        np.zeros((4, threads), dtype=np.int64), turns, waits, counts, busy,
     )  # fmt: skip
     turns, waits = turns[:, : counts[1]].copy(), waits[:, : counts[2]].copy()
     turns[[t.TURN_FROM, t.TURN_TO]] -= warm_ms

@@ -53,7 +53,7 @@ def come_in(floats: Any, ints: Any, party: int, now: float, turn: float) -> None
     if ints[t.P_IN_LINE, party] == t.IN_DEBT:
         ints[t.P_IN_LINE, party] = t.IN_LINE
         mean, _ = mean_time(floats, ints, above, now, -1)
-        if time_of(floats, ints, party, now) < mean:
+        if time_of(floats, ints, party, now) <= mean + SAME:
             # Its debt is paid: it begins where the others are.
             mean, _ = mean_time(floats, ints, above, now, party)
             floats[t.V_TIME, party], floats[t.V_SINCE, party] = mean, now

@@ -36,11 +36,19 @@ def draw(seeds: Any, vcpu: int, demand: int, mean: float) -> float:
     return -mean * math.log(1.0 - chance(seeds, vcpu))
 
 
+@part
+def _wakes_before(one: int, other: int, numbers: Any) -> bool:
+    """Tell whether a vCPU wakes before another; at the same time the one that is listed first does."""
+    a, b = numbers[t.C_WAKES_AT, one], numbers[t.C_WAKES_AT, other]
+    return a < b or (a == b and one < other)
+
+
 @kernel
-def sift_up(heap: Any, size: int, at: int, numbers: Any) -> None:
+def sift_up(heap: Any, at: int, numbers: Any) -> None:
+    """Let the vCPU at a place of the heap rise to where it belongs."""
     while at > 0:
         above = (at - 1) // 2
-        if numbers[t.C_WAKES_AT, heap[above]] <= numbers[t.C_WAKES_AT, heap[at]]:
+        if not _wakes_before(heap[at], heap[above], numbers):
             return
         heap[above], heap[at] = heap[at], heap[above]
         at = above
@@ -56,9 +64,9 @@ def take_first(heap: Any, size: int, numbers: Any) -> None:
         least = 2 * at + 1
         if least >= size:
             return
-        if least + 1 < size and numbers[t.C_WAKES_AT, heap[least + 1]] < numbers[t.C_WAKES_AT, heap[least]]:
+        if least + 1 < size and _wakes_before(heap[least + 1], heap[least], numbers):
             least += 1
-        if numbers[t.C_WAKES_AT, heap[at]] <= numbers[t.C_WAKES_AT, heap[least]]:
+        if not _wakes_before(heap[least], heap[at], numbers):
             return
         heap[at], heap[least] = heap[least], heap[at]
         at = least

@@ -109,8 +109,9 @@ def victim_of(
                 if others >= due - SAME:
                     due = others + turn / floats[t.V_WEIGHT_OF, other]
                 wins = floats[t.V_DUE, mine] <= due + SAME if is_in_time else its < others
-                if (is_owed or wins) and others - its > most:
-                    found, most = thread, others - its
+                ahead = (others - its) * floats[t.V_WEIGHT_OF, mine]
+                if (is_owed or wins) and ahead > most:
+                    found, most = thread, ahead
         mine = above
     return found
 

@@ -87,7 +87,7 @@ def run_turns(
     warm, end
         From when on it is counted, and until when, ms.
     heap, on, places, freed, chosen
-        Room: (vCPUs,); (threads,); (4, threads): since when, until when, speed, begin; (threads,); (3, threads).
+        Room: (vCPUs,); (threads,); (4, threads): since when, until when, speed, begin; (threads,); (4, threads).
     turns, waits, counts
         What is recorded (``TURN_…``, ``WAIT_…``): how many turns there were and were recorded, waits, moves; further
         ones than have room are not recorded.
@@ -97,7 +97,7 @@ def run_turns(
     turn, most, period, fellows, on_top = how[0], how[2], how[3], int(how[4]), how[6] > 0.0
     count, threads, parties = numbers.shape[1], on.shape[0], floats.shape[1]
     since, ends, speed, begun = places[0], places[1], places[2], places[3]
-    promised, was = chosen[1], chosen[2]
+    promised, was, stale = chosen[1], chosen[2], chosen[3]
     now, next_period, asleep, is_warm = 0.0, period, 0, warm <= 0.0
     for thread in range(threads):
         on[thread], since[thread], ends[thread], speed[thread] = NO, 0.0, math.inf, speeds[0]
@@ -108,6 +108,10 @@ def run_turns(
         is_exact = is_exact or floats[t.V_BUDGET, party] < math.inf or floats[t.V_RESERVED, party] > 0.0
     for vcpu in range(count):
         demand = vcpus[t.C_DEMAND, vcpu]
+        top = vcpus[t.C_PARTY, vcpu]
+        while ints[t.P_ABOVE, top] > 0:
+            top = ints[t.P_ABOVE, top]
+        vcpus[t.C_TOP, vcpu] = top
         numbers[t.C_BURST_LEFT, vcpu] = draw(seeds, vcpu, demand, numbers[t.C_BURST_MS, vcpu])
         vcpus[t.C_STATE, vcpu], vcpus[t.C_THREAD, vcpu] = t.ASLEEP, NO
         if demand == t.ALWAYS:
@@ -119,7 +123,7 @@ def run_turns(
         if numbers[t.C_WAKES_AT, vcpu] < math.inf:
             heap[asleep] = vcpu
             asleep += 1
-            sift_up(heap, asleep, asleep - 1, numbers)
+            sift_up(heap, asleep - 1, numbers)
     while True:
         # What comes next: something on a thread, somebody who wakes, a new period.
         at = end
@@ -190,7 +194,7 @@ def run_turns(
                     numbers[t.C_WAKES_AT, vcpu] = now + draw(seeds, vcpu, demand, numbers[t.C_SLEEP_MS, vcpu])
                     heap[asleep] = vcpu
                     asleep += 1
-                    sift_up(heap, asleep, asleep - 1, numbers)
+                    sift_up(heap, asleep - 1, numbers)
                     continue
                 if spend(thread, now, floats, ints, numbers, vcpus, on, begun, promised, turns, counts, most, warm):
                     continue
@@ -218,16 +222,27 @@ def run_turns(
             now, floats, ints, numbers, vcpus, allowed, is_free, homes, width, node_of, on, since, begun, freed, chosen,
             promised, turns, waits, counts, turn, warm, fellows, on_top,
         )  # fmt: skip
-        # Only where somebody else runs now, or beside, is there another end; with budgets, promises and fellows
-        # everywhere.
+        # Another end there is only where somebody else runs now, or beside on the same core, or in the same part of the
+        # tree, whose turns are measured otherwise with several on threads; with budgets, promises and fellows all over.
         for thread in range(threads):
-            if on[thread] != was[thread] or ends[thread] <= now + SAME or is_exact:
+            stale[thread] = is_exact or ends[thread] <= now + SAME
+        for thread in range(threads):
+            if on[thread] != was[thread]:
                 first = thread - thread % width
                 for beside in range(first, first + width):
-                    work_off(floats, ints, numbers, vcpus, on, since, speed, busy, beside, now)
-                    speed[beside] = speeds[1] if has_busy_sibling(beside, on, width) else speeds[0]
-                    ends[beside] = end_of(beside, now, floats, ints, numbers, vcpus, on, speed, how)
+                    stale[beside] = 1
+                gone = vcpus[t.C_TOP, was[thread]] if was[thread] >= 0 else NO
+                come = vcpus[t.C_TOP, on[thread]] if on[thread] >= 0 else NO
+                for other in range(threads):
+                    if on[other] >= 0:
+                        top = vcpus[t.C_TOP, on[other]]
+                        if top in (gone, come):
+                            stale[other] = 1
         for thread in range(threads):
+            if stale[thread] > 0:
+                work_off(floats, ints, numbers, vcpus, on, since, speed, busy, thread, now)
+                speed[thread] = speeds[1] if has_busy_sibling(thread, on, width) else speeds[0]
+                ends[thread] = end_of(thread, now, floats, ints, numbers, vcpus, on, speed, how)
             was[thread] = on[thread]
     for thread in range(threads):
         work_off(floats, ints, numbers, vcpus, on, since, speed, busy, thread, end)

@@ -32,9 +32,10 @@ OUT_OF_LINE, IN_LINE, IN_DEBT = range(3)
 """``C_PROGRESS`` is what it has run since the start, for its fellows; from ``C_RAN`` on what is counted in the window;
 ``C_WORKED`` is its run in ms of a thread at full speed."""
 VCPU_FLOATS = 13
-C_STATE, C_THREAD, C_PARTY, C_BY_WAKE, C_DEMAND, C_RULE, C_ALLOWED = range(7)
-"""``C_RULE`` is the party of its guest, ``C_ALLOWED`` the row of the threads it may run on."""
-VCPU_INTS = 7
+C_STATE, C_THREAD, C_PARTY, C_BY_WAKE, C_DEMAND, C_RULE, C_ALLOWED, C_TOP = range(8)
+"""``C_RULE`` is the party of its guest, ``C_TOP`` the one right below the root (written by the run), ``C_ALLOWED`` the
+row of the threads it may run on."""
+VCPU_INTS = 8
 ASLEEP, ON_THREAD, WAITING, SPENT, HELD = range(5)
 ALWAYS, EXPONENTIAL, EVEN = range(3)
 
