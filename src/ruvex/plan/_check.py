@@ -141,6 +141,11 @@ def raw_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
             if isinstance(name, str) and name not in ids[among]:
                 what = f"there is no {kind} {name[:60]!r}"
                 yield Problem(f"{group}[{i}].{key}", what, f"name a {kind} of the plan")
+    events = data.get("events")
+    for i, event in enumerate(events if isinstance(events, list | tuple) else ()):
+        target = event.get("target") if isinstance(event, dict) else None
+        if isinstance(target, str) and target != RULES_TARGET and target not in seen:
+            yield Problem(f"events[{i}].target", f"there is no {target[:60]!r}", "name something of the plan")
 
 
 def _reference_problems(plan: Plan) -> Iterator[Problem]:

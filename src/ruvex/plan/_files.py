@@ -35,7 +35,7 @@ from ruvex.plan._traces import Traces, read_traces, trace_files, trace_path
 
 SUFFIX: Final = ".ruvex.json"
 MAX_BYTES: Final = 256 * 2**20
-_CHUNK: Final = 200
+_CHUNK: Final = 25
 _LISTS: Final[Mapping[str, Any]] = {
     "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "events": Event,
 }  # fmt: skip
@@ -157,7 +157,7 @@ def plan_from(data: Any, *, tell: Tell = untold) -> Plan:
         plan = Plan.model_validate(parts)
     except ValidationError as error:
         found = [*problems_of(error, data, Plan, most=MOST_FAULTS), *found]
-    if plan is None or found:
+    if plan is None or found or building.is_cut:
         raise PlanError(name_items([*found, *building.between][: MOST_FAULTS + 1], data))
     tell("checking", 1.0)
     problems = check_plan(plan)[: MOST_FAULTS + 1]
@@ -173,13 +173,14 @@ class _Building:
 
     Attributes
     ----------
-    found
-        What is wrong with items.
+    found, is_cut
+        What is wrong with items; whether it was given up as there is so much.
     """
 
     def __init__(self, data: Mapping[str, Any], tell: Tell) -> None:
         self._data, self._tell = data, tell
         self.found: list[Problem] = []
+        self.is_cut = False
 
     @cached_property
     def between(self) -> list[Problem]:
@@ -191,6 +192,7 @@ class _Building:
         items: list[Any] = []
         for start in range(0, len(values), _CHUNK):
             if len(self.found) > MOST_FAULTS or (start > 0 and len(self.between) > MOST_FAULTS):
+                self.is_cut = True
                 break
             some = values[start : start + _CHUNK]
             try:

@@ -35,16 +35,23 @@ def parse_json(text: str, source: str) -> Any:
     PlanError
         The text is not such JSON; the problem names line and column where they are known.
     """
-    problem = _problem_of_nesting(text)
+    outside = _outside_strings(text)
+    problem = _problem_of_nesting(outside, len(text))
     if problem is not None:
         raise PlanError([problem], source)
     # The parser is much faster with its own numbers; only these can be out of range.
     has_long = _may_have_long_numbers(text)
+    keys = _Keys()
     try:
         data = json.loads(
-            text, object_pairs_hook=_once, parse_constant=_no_constant,
+            text, object_hook=keys.count, parse_constant=_no_constant,
             parse_int=_integer if has_long else None, parse_float=_fraction if has_long else None,
         )  # fmt: skip
+        if keys.most > _MOST_KEYS:
+            raise _UnfitError(f"an object with {keys.most} keys; no part of a plan has so many")
+        if keys.total != outside.count(b":"):
+            # Of some object a key is missing, as another of the same name took its place: find out which.
+            json.loads(text, object_pairs_hook=_once)
         if "\\u" in text and _HALF_CHARACTER.search(text) is not None:
             _refuse_half_characters(data)
     except json.JSONDecodeError as error:
@@ -64,14 +71,18 @@ def _may_have_long_numbers(text: str) -> bool:
     return b"e000" in digits or b"0" * _MOST_DIGITS in digits
 
 
-def _problem_of_nesting(text: str) -> Problem | None:
-    """Find brackets that no plan has, too deep or too many, before the parser spends time and memory on them."""
+def _outside_strings(text: str) -> bytes:
+    """Give what of a text stands outside of strings, where brackets and colons count."""
     if "\\" in text:
         text = text.replace("\\\\", "").replace('\\"', "")
-    # Every second piece between quotation marks is a string; brackets in there count for nothing.
-    outside = "".join(text.split('"')[::2]).encode("utf-8", "replace")
+    # Every second piece between quotation marks is a string.
+    return "".join(text.split('"')[::2]).encode("utf-8", "replace")
+
+
+def _problem_of_nesting(outside: bytes, length: int) -> Problem | None:
+    """Find brackets that no plan has, too deep or too many, before the parser spends time and memory on them."""
     steps = outside.translate(_STEPS, _NO_BRACKETS)
-    if len(steps) // 2 > _MOST_GROUPS + len(text) // _LEAST_OF_GROUP:
+    if len(steps) // 2 > _MOST_GROUPS + length // _LEAST_OF_GROUP:
         return Problem("", f"it has {len(steps) // 2} lists and objects", "a plan of this size has far fewer")
     depth = 0
     for start in range(0, len(steps), _PIECE):
@@ -86,18 +97,27 @@ class _UnfitError(ValueError):
     """Raised from within the JSON parser for what the standard allows and a plan does not."""
 
 
-def _once(pairs: Iterable[tuple[str, Any]]) -> dict[str, Any]:
-    pairs = list(pairs)
-    result = dict(pairs)
-    if len(result) < len(pairs):
-        seen: set[str] = set()
-        for key, _ in pairs:
-            if key in seen:
-                raise _UnfitError(f"the key {key[:60]!r} stands twice in one object")
-            seen.add(key)
-    if len(result) > _MOST_KEYS:
-        raise _UnfitError(f"an object with {len(result)} keys; no part of a plan has so many")
-    return result
+class _Keys:
+    """Counts the keys of all objects while they are parsed."""
+
+    def __init__(self) -> None:
+        self.total = self.most = 0
+
+    def count(self, found: dict[str, Any]) -> dict[str, Any]:
+        """Count those of one object."""
+        size = len(found)
+        self.total += size
+        if size > self.most:
+            self.most = size
+        return found
+
+
+def _once(pairs: Iterable[tuple[str, Any]]) -> None:
+    seen: set[str] = set()
+    for key, _ in pairs:
+        if key in seen:
+            raise _UnfitError(f"the key {key[:60]!r} stands twice in one object")
+        seen.add(key)
 
 
 def _no_constant(name: str) -> Any:
