@@ -149,6 +149,14 @@ class Keeping(WindowCase):
         self.assertIn("was changed on disk by someone else", self.window.notice.text)
         self.answer("Keep what is here")
         self.assertTrue(self.desk.document.is_dirty, "what is open is nowhere on disk")
+        self.window.files.own_file.look()
+        self.assertFalse(self.window.notice.isVisible(), "who answered is not asked again at every look")
+        self.assertFalse(self.window.save(), "but saving asks")
+        self.answer("Stay")
+        other.write_bytes(before + b"\n\n")
+        other.replace(self.path)
+        self.window.files.own_file.look()
+        self.assertIn("was changed on disk by someone else", self.window.notice.text)
 
     def test_a_read_only_file_is_asked_about(self) -> None:
         """It is written over only when that is said, and stays read-only."""

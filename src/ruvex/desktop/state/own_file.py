@@ -40,6 +40,7 @@ class OwnFile(QObject):
         self._seen: tuple[int, ...] | None = None
         self._digest = ""
         self._was_gone = False
+        self._told = ""
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE_MS)
@@ -57,7 +58,7 @@ class OwnFile(QObject):
             self._watch_again()
 
     def _watch(self, path: Path | None) -> None:
-        self._path, self._seen, self._was_gone = path, None, False
+        self._path, self._seen, self._was_gone, self._told = path, None, False, ""
         watched = [*self._watcher.files(), *self._watcher.directories()]
         if watched:
             self._watcher.removePaths(watched)
@@ -122,7 +123,9 @@ class OwnFile(QObject):
             self.gone.emit()
         elif not is_gone:
             self._was_gone = False
-            if self.is_changed:
+            # Told once: who keeps what is here is not asked again each time he comes back to the window.
+            told, self._told = self._told, self._digest if self.is_changed else ""
+            if self._told not in ("", told):
                 self.changed.emit()
 
     def close(self) -> None:
