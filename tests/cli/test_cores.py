@@ -10,7 +10,9 @@ from collections import defaultdict
 from itertools import pairwise
 from pathlib import Path
 
+from ruvex.plan import plan_text
 from tests.cli.test_commands import DEMO, run
+from tests.cores.host import guest, plan_on
 
 
 class Cores(unittest.TestCase):
@@ -61,6 +63,14 @@ class Cores(unittest.TestCase):
         for turns in by_thread.values():
             turns.sort()
             self.assertTrue(all(later[0] >= earlier[1] - 0.01 for earlier, later in pairwise(turns)))
+
+    def test_wide_names_keep_the_columns(self) -> None:
+        """A name of characters twice as wide is cut with dots where the terminal shows it cut."""
+        plan = self.folder / "wide.ruvex.json"
+        plan.write_text(plan_text(plan_on(1, [guest("a") | {"name": "渡" * 30}])), encoding="utf-8")
+        for command in ("cores", "run"):
+            line = next(line for line in run(command, str(plan)).stdout.splitlines() if "渡" in line)
+            self.assertRegex(line, r"^渡{10,}… ")
 
     def test_refusals(self) -> None:
         """Which host, how long, where to: each a reason, and status 2."""

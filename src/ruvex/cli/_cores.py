@@ -5,8 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Final
 
-from rich.cells import set_cell_size
-
+from ruvex.cli._columns import fitted
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.cores import Figures, Report, report_of
@@ -94,5 +93,4 @@ def _cells(figures: Figures) -> tuple[str, ...]:
 
 
 def _line(name: str, cells: tuple[str, ...]) -> str:
-    shown = name if len(name) <= _NAME else name[: _NAME - 1] + "…"
-    return (set_cell_size(shown, _NAME) + "".join(cell.rjust(8) for cell in cells)).rstrip()
+    return (fitted(name, _NAME) + "".join(cell.rjust(8) for cell in cells)).rstrip()

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
-from rich.cells import cell_len, set_cell_size
-
+from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
 from ruvex.cli._why import print_why
 from ruvex.divide import Division, PlacePart, ResourceDivision, divide, places_of
@@ -93,7 +92,7 @@ def _print_hosts(division: Division, plan: Plan) -> None:
                 label = "  " * depth[row["id"]] + labels[row["id"]]
                 cells = [row["wanted"], row["delivered"], row["as_one"]]
                 shown = "".join(_cell(v / scale).rjust(w) for v, w in zip(cells, (10, 11, 10), strict=True))
-                print(f"{set_cell_size(label, _NAME_WIDTH)}{shown}")
+                print(f"{fitted(label, _NAME_WIDTH)}{shown}")
 
 
 def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:
@@ -127,11 +126,8 @@ def _row_lines(division: Division, rows: list[int], labels: dict[str, str]) -> l
 
 
 def _line(name: str, cells: Sequence[str]) -> str:
-    """Set a row in columns; a name that is too long ends in dots, and counts as wide as a terminal shows it."""
-    if cell_len(name) > _NAME_WIDTH:
-        name = set_cell_size(name, _NAME_WIDTH - 1) + "…"
     parts = [cell.rjust(width) for cell, width in zip(cells, _WIDTHS, strict=True)]
-    return (set_cell_size(name, _NAME_WIDTH) + " " + " ".join(parts)).rstrip()
+    return (fitted(name, _NAME_WIDTH) + " " + " ".join(parts)).rstrip()
 
 
 def _cell(value: float) -> str:

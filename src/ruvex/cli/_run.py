@@ -11,11 +11,11 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, Final
 
-from rich.cells import set_cell_size
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from ruvex.cli._boundary import INTERRUPTED, InterruptError
+from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
@@ -137,5 +137,4 @@ def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
 
 def _line(name: str, cells: Any) -> str:
     parts = [cell.rjust(width) for cell, width in zip(cells, _WIDTHS, strict=True)]
-    shown = name if len(name) <= _NAME else name[: _NAME - 1] + "…"
-    return (set_cell_size(shown, _NAME) + " " + " ".join(parts)).rstrip()
+    return (fitted(name, _NAME) + " " + " ".join(parts)).rstrip()
