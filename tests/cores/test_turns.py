@@ -146,6 +146,15 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(found.of_things["b"].run, 1.0, delta=0.01)
         self.assertEqual(found.wider_than_its_threads, [0])
 
+    def test_no_turn_is_lost(self) -> None:
+        """However short the bursts: every turn is there, or the window is refused as too long."""
+        short = plan_on(4, [guest("a", 4, 0.5, burst={"ms": 0.05})])
+        found = run(short)
+        self.assertGreater(found.counts[0], 60_000)
+        check(found)
+        with self.assertRaisesRegex(NoCoresError, "more than 4 000 000 turns.*shorter window"):
+            run(plan_on(24, [guest("a", 24, 0.5, burst={"ms": 0.01})]), 20.0)
+
     def test_refusals(self) -> None:
         """No such host, one that is down, a window without end."""
         plan = plan_on(1, [guest("a")])

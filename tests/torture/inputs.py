@@ -58,13 +58,7 @@ def try_plan(content: bytes) -> bool:
         path = folder / "plan.ruvex.json"
         shutil.copytree(_DEMO.parent / "traces", folder / "traces")
         path.write_bytes(content)
-        try:
-            file = read_plan(path)
-        except (PlanError, PlanFileError) as error:
-            _must_be_said(error)
-            return False
-        _use(file, folder)
-        return True
+        return _try_file(path)
 
 
 def try_trace(content: bytes) -> bool:
@@ -74,13 +68,17 @@ def try_trace(content: bytes) -> bool:
         (folder / TRACE).write_bytes(content)
         path = folder / "plan.ruvex.json"
         path.write_text(json.dumps(TRACED), encoding="utf-8")
-        try:
-            file = read_plan(path)
-        except (PlanError, PlanFileError) as error:
-            _must_be_said(error)
-            return False
-        _use(file, folder)
-        return True
+        return _try_file(path)
+
+
+def _try_file(path: Path) -> bool:
+    try:
+        file = read_plan(path)
+    except (PlanError, PlanFileError) as error:
+        _must_be_said(error)
+        return False
+    _use(file, path.parent)
+    return True
 
 
 def try_table(content: bytes) -> bool:

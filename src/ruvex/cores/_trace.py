@@ -28,7 +28,7 @@ _MOST_TURNS: Final = 4_000_000
 
 
 class NoCoresError(RuvexError):
-    """There is no such host, it is down or has nothing to give, or the window is too long."""
+    """There is no such host, it is down or has nothing to give, or the window is too long or has too many turns."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,7 +170,7 @@ def trace(
     Raises
     ------
     NoCoresError
-        There is no such host, it is down, or the window is too long.
+        There is no such host, it is down, or the window is too long or has too many turns.
     """
     plan = division.site.plan
     if host not in plan.host_index:
@@ -190,13 +190,24 @@ def trace(
 
 
 def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm_ms: float = WARM_MS) -> Trace:
-    """Run parties for a window; ``how`` as ``run_turns`` takes it."""
+    """Run parties for a window; ``how`` as ``run_turns`` takes it. Raises NoCoresError where it has too many turns."""
+    # Fresh memory costs more than a short run: most windows do with the first room, very short bursts need all of it.
+    usual = min(_MOST_TURNS, int(for_ms * max(parties.threads, 1) * 4 + 1000))
+    for room in dict.fromkeys((usual, _MOST_TURNS)):
+        found = _run_in(room, parties, how, for_ms, seed, warm_ms)
+        if found is not None:
+            return found
+    most = f"{_MOST_TURNS:,}".replace(",", " ")
+    raise NoCoresError(f"the window has more than {most} turns; take a shorter window, or longer bursts")
+
+
+def _run_in(room: int, parties: Parties, how: Floats, for_ms: float, seed: int, warm_ms: float) -> Trace | None:
+    """Run parties with room for so many turns and waits; None if they are more."""
     threads, count = parties.threads, parties.numbers.shape[1]
     floats, ints = parties.floats.copy(), parties.ints.copy()
     numbers, vcpus = parties.numbers.copy(), parties.vcpus.copy()
     seeds = np.random.default_rng(seed).integers(1, 2**63, size=count).astype(np.uint64)
-    most = min(_MOST_TURNS, int(for_ms * max(threads, 1) * 4 + 1000))
-    turns, waits = np.zeros((5, most)), np.zeros((4, most))
+    turns, waits = np.zeros((5, room)), np.zeros((4, room))
     counts, busy = np.zeros(4, dtype=np.int64), np.zeros((2, threads))
     kernels().run_turns(
         floats, ints, numbers, vcpus, seeds, parties.allowed, parties.is_free, parties.homes, parties.width,
@@ -204,6 +215,8 @@ def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm
         np.zeros(threads, dtype=np.int64), np.zeros((4, threads)), np.zeros(threads, dtype=np.int64),
         np.zeros((4, threads), dtype=np.int64), turns, waits, counts, busy,
     )  # fmt: skip
+    if max(counts[1:3]) >= room:
+        return None
     turns, waits = turns[:, : counts[1]].copy(), waits[:, : counts[2]].copy()
     turns[[t.TURN_FROM, t.TURN_TO]] -= warm_ms
     waits[t.WAIT_FROM] -= warm_ms

@@ -89,8 +89,8 @@ def run_turns(
     heap, on, places, freed, chosen
         Room: (vCPUs,); (threads,); (4, threads): since when, until when, speed, begin; (threads,); (4, threads).
     turns, waits, counts
-        What is recorded (``TURN_…``, ``WAIT_…``): how many turns there were and were recorded, waits, moves; further
-        ones than have room are not recorded.
+        What is recorded (``TURN_…``, ``WAIT_…``): how many turns there were and were recorded, waits, moves. The run
+        breaks off where there is no more room for either; what it leaves then is no window.
     busy
         Of threads: time with somebody on it, and time kept idle by a policy while somebody could have run, ms.
     """
@@ -161,7 +161,7 @@ def run_turns(
             for vcpu in range(count):
                 if vcpus[t.C_STATE, vcpu] == t.HELD or vcpus[t.C_STATE, vcpu] == t.WAITING:
                     count_state(numbers, vcpus, vcpu, now, True, fellows == t.TOGETHER)
-        if now >= end:
+        if now >= end or counts[1] >= turns.shape[1] or counts[2] >= waits.shape[1]:
             break
         for thread in range(threads):
             freed[thread] = NO

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any, Final
 
 from ruvex.cores import ENDINGS, Trace
-from ruvex.engine import turn_rows as t
 from ruvex.plan import Plan, PlanFileError, replace_file
 
 TURNS_SUFFIXES: Final = (".csv", ".json")
@@ -40,7 +39,7 @@ def _rows(found: Trace, plan: Plan) -> list[tuple[int, str, int, float, float, s
     numbers = parties.number_of.tolist()
     return [
         (int(thread), guests[int(vcpu)], numbers[int(vcpu)], begun, end, ENDINGS[int(why)])
-        for thread, vcpu, begun, end, why in found.turns[[t.TURN_THREAD, t.TURN_VCPU, 2, 3, t.TURN_WHY]].T.tolist()
+        for thread, vcpu, begun, end, why in found.turns.T.tolist()
     ]
 
 
