@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ruvex.advise import day_waits
 from ruvex.plan import plan_text, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
@@ -41,7 +42,11 @@ class Run(unittest.TestCase):
         expected = json.loads(json.dumps(self.player.summary().to_json() | {"interrupted": False}))
         document = json.loads(done.stdout)
         texts = [entry.pop("text") for entry in document["log"]]
+        chance = {guest["id"]: guest.pop("chance_wait") for guest in document["guests"]}
         self.assertEqual(document, expected)
+        in_rows = dict(zip(self.player.recording.guest_ids, day_waits(self.player).of_guests, strict=True))
+        for name, wait in chance.items():
+            self.assertAlmostEqual(wait, in_rows[name], delta=0.002, msg="as of any other spacing of rows")
         self.assertEqual(texts, [entry_text(entry, self.player.site.plan) for entry in self.player.log])
 
     def test_table_and_log(self) -> None:

@@ -5,11 +5,14 @@ from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text,
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
 from ruvex.advise._split import amount_to_split, split_among
+from ruvex.advise._waits import WAITS_MOMENTS, DayWaits, day_waits
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
 
 __all__ = [
+    "WAITS_MOMENTS",
     "Amount",
     "DayShift",
+    "DayWaits",
     "Done",
     "Edit",
     "Move",
@@ -19,6 +22,7 @@ __all__ = [
     "amount_to_split",
     "day_shift",
     "day_text",
+    "day_waits",
     "ending_text",
     "ladder_lines",
     "moved_along",

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import math
 import signal
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
@@ -14,6 +13,7 @@ from typing import Any, Final
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
+from ruvex.advise import WAITS_MOMENTS, day_waits
 from ruvex.cli._boundary import INTERRUPTED, InterruptError
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
@@ -34,8 +34,9 @@ from ruvex.words import SUMMARY_HEADINGS, entry_text, guest_cells, summary_facts
 
 _BATCH_TICKS: Final = 2000
 _NAME: Final = 22
-_WIDTHS: Final = (9, 7, 5, 28, 9, 9)
+_WIDTHS: Final = (9, 7, 9, 5, 22, 9, 9)
 _MOST_LOG: Final = 60
+_DENSE_GUESTS: Final = 2000
 
 
 def print_run(path: Path, until: str | None, out: Path | None, every: str | None, *, as_json: bool) -> int:
@@ -52,7 +53,7 @@ def print_run(path: Path, until: str | None, out: Path | None, every: str | None
     until_s = None if until is None else _end(until, file.plan)
     if out is not None and out.suffix.lower() not in SERIES_SUFFIXES:
         raise PlanFileError(f"{out}: series go to a file ending in .csv or .npz")
-    every_s = _spacing(every) if out is not None else math.inf
+    every_s = _spacing(every) if out is not None else _for_waits(file.plan)
     player = Player(site_of(file.plan, file.traces), until_s=until_s, record_s=every_s)
     if out is not None and every is None and player.recording.every_s > RECORD_S:
         thinned = f"the series has a row every {player.recording.every_s:.0f} s: so many guests for so long"
@@ -60,15 +61,22 @@ def print_run(path: Path, until: str | None, out: Path | None, every: str | None
     interrupted = _play(player)
     if out is not None:
         write_series(player.recording, out)
-    summary = player.summary()
+    summary, waits = player.summary(), day_waits(player).of_guests.tolist()
     if as_json:
         document = summary.to_json() | {"interrupted": interrupted}
+        for guest, wait in zip(document["guests"], waits, strict=True):
+            guest["chance_wait"] = wait
         for told, entry in zip(document["log"], summary.log, strict=True):
             told["text"] = entry_text(entry, file.plan)
         print_document(document)
     else:
-        _print_summary(summary, file.plan, interrupted=interrupted)
+        _print_summary(summary, waits, file.plan, interrupted=interrupted)
     return INTERRUPTED if interrupted else 0
+
+
+def _for_waits(plan: Plan) -> float:
+    """Give how densely to record where nothing is written: as far as waits by chance need it, and memory allows."""
+    return max(RECORD_S, plan.day_s / WAITS_MOMENTS * max(1.0, len(plan.guests) / _DENSE_GUESTS))
 
 
 def _spacing(text: str | None) -> float | None:
@@ -119,12 +127,16 @@ def _interruptible() -> Iterator[list[int]]:
         signal.signal(signal.SIGINT, before)
 
 
-def _print_summary(summary: Summary, plan: Plan, *, interrupted: bool) -> None:
+def _print_summary(summary: Summary, waits: Sequence[float], plan: Plan, *, interrupted: bool) -> None:
     stopped = " (interrupted)" if interrupted else ""
     lines = [f"{plan.name or 'Unnamed plan'}, played from 00:00 to {format_time(summary.played_s)}{stopped}", ""]
     lines.append(_line("", SUMMARY_HEADINGS))
     labels = {guest.id: guest.label for guest in plan.guests}
-    lines += [_line(labels[guest.id], guest_cells(guest)) for guest in summary.guests if guest.on_s > 0]
+    lines += [
+        _line(labels[guest.id], guest_cells(guest, wait))
+        for guest, wait in zip(summary.guests, waits, strict=True)
+        if guest.on_s > 0
+    ]
     lines += ["", *summary_facts(summary, plan)]
     if summary.log:
         lines.append("")

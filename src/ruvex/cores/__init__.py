@@ -1,5 +1,6 @@
 """vCPUs on the hardware threads of one host, turn by turn. NumPy, no Qt."""
 
+from ruvex.cores._chance import Ground, Waits, ground_of, waits_of, waits_on
 from ruvex.cores._parties import Parties, parties_of
 from ruvex.cores._prepare import prepare
 from ruvex.cores._report import Report, report_of
@@ -21,10 +22,13 @@ __all__ = [
     "FELLOWS",
     "MOST_S",
     "Figures",
+    "Ground",
     "NoCoresError",
     "Parties",
     "Report",
     "Trace",
+    "Waits",
+    "ground_of",
     "median_of",
     "nearest_rank",
     "parties_of",
@@ -32,4 +36,6 @@ __all__ = [
     "report_of",
     "run_parties",
     "trace",
+    "waits_of",
+    "waits_on",
 ]

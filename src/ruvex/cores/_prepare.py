@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Final
 
+from ruvex.cores._chance import waits_of
 from ruvex.cores._trace import trace
 from ruvex.divide import causes_of, day_of, divide
 from ruvex.engine import mark_cache_filled
@@ -40,4 +41,5 @@ def prepare() -> None:
     player.run()
     player.summary()
     trace(division, "one", for_s=0.01)
+    waits_of(division)
     mark_cache_filled()

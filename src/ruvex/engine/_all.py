@@ -2,6 +2,7 @@
 
 from ruvex.engine._asks import pool_weights, put_weights
 from ruvex.engine._causes import find_causes, find_stops
+from ruvex.engine._chance import wait_by_chance
 from ruvex.engine._claims import admit_in_order
 from ruvex.engine._day import sum_day
 from ruvex.engine._forest import build_forest
@@ -37,4 +38,5 @@ __all__ = [
     "signals_at",
     "sum_day",
     "tell_places",
+    "wait_by_chance",
 ]

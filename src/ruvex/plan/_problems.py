@@ -147,7 +147,9 @@ def _keys_of(model: Any) -> tuple[str, ...]:
 
 
 def _meant(key: str, known: tuple[str, ...]) -> str:
-    close = difflib.get_close_matches(key, known, n=1) if len(key) <= _LONGEST_KEY else []
+    # A key that only stands in the wrong place is not meant to be itself.
+    others = [name for name in known if name != key]
+    close = difflib.get_close_matches(key, others, n=1) if len(key) <= _LONGEST_KEY else []
     return f"did you mean {close[0]!r}?" if close else "remove it"
 
 

@@ -178,6 +178,10 @@ class Player:
             hosts = tuple(there.model_copy(update={"up": is_up}) for there, is_up in zip(hosts, up, strict=False))
         return plan.model_copy(update={"guests": tuple(guests), "hosts": hosts})
 
+    def settings_number(self, at_s: float) -> tuple[int, int]:
+        """Give how often, up to a time, settings were changed, and guests or hosts came to stand elsewhere."""
+        return sum(since <= at_s for since, _ in self.plans), sum(since <= at_s for since, *_ in self._places)
+
     @property
     def log(self) -> list[Entry]:
         """What has happened so far, in the order of time."""

@@ -8,7 +8,7 @@ from ruvex.plan import THIN_SPACE, Plan, format_memory, format_number, format_ti
 from ruvex.play import GuestSummary, Summary
 
 _GIB_MIB: Final = 1024.0
-SUMMARY_HEADINGS: Final = ("CPU short", "wait %", "pace", "below need", "peak GiB", "reclaimed")
+SUMMARY_HEADINGS: Final = ("CPU short", "wait %", "chance %", "pace", "below need", "peak GiB", "reclaimed")
 """What the cells of a guest are."""
 _NOTHING: Final = "·"
 
@@ -44,12 +44,15 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
     return lines
 
 
-def guest_cells(guest: GuestSummary) -> tuple[str, ...]:
-    """Give the cells of a guest under ``SUMMARY_HEADINGS``; a dot where there is nothing to tell."""
+def guest_cells(guest: GuestSummary, chance_wait: float) -> tuple[str, ...]:
+    """Give the cells of a guest under ``SUMMARY_HEADINGS``; a dot where there is nothing to tell.
+
+    ``chance_wait`` is the part of their time in which its vCPUs wait by chance, over the day.
+    """
     worst = max(guest.below_s.items(), key=lambda item: item[1], default=None)
     below = _NOTHING if worst is None else f"{short_span(sum(guest.below_s.values()))} {worst[0]}"
     return (
-        short_span(guest.unmet_s), _figure(guest.fluid_wait * 100, 1),
+        short_span(guest.unmet_s), _figure(guest.fluid_wait * 100, 1), _figure(chance_wait * 100, 1),
         format_number(guest.worst_pace, 2) if guest.worst_pace < 0.995 else _NOTHING,
         below, _figure(guest.peak_backed_mib / _GIB_MIB, 2), _figure(guest.reclaimed_mib / _GIB_MIB, 2),
     )  # fmt: skip

@@ -70,6 +70,7 @@ SAMPLES: Final[Mapping[str, _Draw]] = {
     "limit": _limit,
     "as one machine": _upright,
     "wait": _line(Qt.PenStyle.SolidLine),
+    "wait by chance": _line(Qt.PenStyle.DashLine),
     "kept free": _line(Qt.PenStyle.SolidLine),
     "before the change": _line(Qt.PenStyle.DashLine),
     "due": _mark("due"),

@@ -77,7 +77,7 @@ class SummaryPage(Page):
         column.addWidget(self.facts)
         column.addStretch(1)
         self.table.itemSelectionChanged.connect(self._on_chosen)
-        for signal in (desk.playing.ended, desk.playing.restarted, desk.rehearsal.changed):
+        for signal in (desk.waits.changed, desk.playing.ended, desk.playing.restarted, desk.rehearsal.changed):
             signal.connect(self._on_changed)
         self._ids: list[str] = []
 
@@ -108,7 +108,10 @@ class SummaryPage(Page):
         there = [guest for guest in player.summary().guests if guest.on_s > 0 and guest.id in labels]
         there.sort(key=lambda guest: -max(guest.unmet_s, sum(guest.below_s.values())))
         self._ids = [guest.id for guest in there]
-        return [(labels[guest.id], *guest_cells(guest)) for guest in there]
+        waits, index = self._desk.waits.of(player), player.recording.guest_index
+        by_chance = [0.0 if waits is None else float(waits.of_guests[index[guest.id]]) for guest in there]
+        cells = [guest_cells(guest, wait) for guest, wait in zip(there, by_chance, strict=True)]
+        return [(labels[guest.id], *told) for guest, told in zip(there, cells, strict=True)]
 
     def sentences(self) -> list[str]:
         """Give all that is not of a guest."""
@@ -126,7 +129,7 @@ class SummaryPage(Page):
         for number, cells in enumerate(rows):
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                side = Qt.AlignmentFlag.AlignLeft if column in (0, 4) else Qt.AlignmentFlag.AlignRight
+                side = Qt.AlignmentFlag.AlignLeft if column in (0, 5) else Qt.AlignmentFlag.AlignRight
                 item.setTextAlignment(side | _MIDDLE)
                 self.table.setItem(number, column, item)
         self.table.blockSignals(False)

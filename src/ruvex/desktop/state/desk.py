@@ -14,6 +14,7 @@ from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
 from ruvex.desktop.state.trial import Trial
 from ruvex.desktop.state.units import Units
+from ruvex.desktop.state.waits import Waits
 
 
 class Desk(QObject):
@@ -35,6 +36,8 @@ class Desk(QObject):
         Which rows are selected.
     trial
         The step that is being tried.
+    waits
+        What guests wait by chance over the days that were played.
     units
         In which units figures are read and typed.
     """
@@ -48,6 +51,8 @@ class Desk(QObject):
         self.look = Look(self.document, self.playing, self.rehearsal, self.background, self)
         self.selection = Selection(self.document, self.look, self)
         self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
+        self.waits = Waits(self.background, self)
+        self.document.closing.connect(self.waits.forget)
         self.units = Units(self.look, self)
 
     def keep_collections_short(self) -> None:

@@ -18,7 +18,8 @@ ROW: Final = 22
 _PAD: Final = 8
 _POINTS: Final = 96
 _TEXTURES: Final = {"balloon": "balloon", "squeezed": "squeezed", "spilled": "spilled"}
-_TEXTURED: Final = (*_TEXTURES, "wait", "met")
+_WAITS: Final = ("wait", "by_chance", "chance_wait")
+_TEXTURED: Final = (*_TEXTURES, *_WAITS, "met")
 _PALE: Final = 0.68
 _HURT: Final = 0.995
 
@@ -73,7 +74,7 @@ class Cells(QStyledItemDelegate):
         if width < 1:
             return
         bar = QRect(place.left() + _PAD // 2, place.top() + 4, width, place.height() - 9)
-        texture = "missing" if is_missing or column.key == "wait" else _TEXTURES.get(column.key, "")
+        texture = "missing" if is_missing or column.key in _WAITS else _TEXTURES.get(column.key, "")
         if texture:
             device = painter.device()
             ratio = device.devicePixelRatio() if device is not None else 1.0

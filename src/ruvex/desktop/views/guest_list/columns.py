@@ -10,6 +10,8 @@ from typing import Any, Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvex.advise import DayWaits
+from ruvex.cores import waits_of
 from ruvex.divide import Division, causes_of
 from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, Guest, Plan
@@ -30,10 +32,12 @@ class Figures:
     ----------
     plan, division, day
         What is shown, its division, and the play of its day or None.
+    waits
+        What guests wait by chance over that day, or None.
     """
 
-    def __init__(self, plan: Plan, division: Division, day: Player | None) -> None:
-        self.plan, self.division, self.day = plan, division, day
+    def __init__(self, plan: Plan, division: Division, day: Player | None, waits: DayWaits | None = None) -> None:
+        self.plan, self.division, self.day, self.waits = plan, division, day, waits
         self._rows = np.array([division.position[guest.id] for guest in plan.guests], dtype=np.int64)
 
     def layer(self, name: str) -> Floats:
@@ -55,6 +59,22 @@ class Figures:
         hosts = {host.id: host.mhz for host in self.plan.hosts}
         first = self.plan.hosts[0].mhz if self.plan.hosts else 0.0
         return np.array([guest.vcpus * hosts.get(guest.host or "", first) for guest in self.plan.guests], dtype=float)
+
+    @cached_property
+    def by_chance(self) -> Floats:
+        """The part of their time in which the vCPUs of each wait by chance at the look."""
+        return np.asarray(waits_of(self.division).by_chance[0])
+
+    @cached_property
+    def chance_of_day(self) -> Floats:
+        """The same over the day; NaN where that is not known."""
+        if self.waits is None or self.day is None or self._ids != self.day.recording.guest_ids:
+            return np.full(len(self.plan.guests), np.nan)
+        return self.waits.of_guests
+
+    @cached_property
+    def _ids(self) -> tuple[str, ...]:
+        return tuple(guest.id for guest in self.plan.guests)
 
     @cached_property
     def hosts(self) -> list[str]:
@@ -94,7 +114,7 @@ class Figures:
 
     def series(self, channel: str) -> NDArray[Any] | None:
         """Give a recorded channel of the day, shape (guests, rows), or None."""
-        if self.day is None or self.day.recording.guest_ids != tuple(guest.id for guest in self.plan.guests):
+        if self.day is None or self.day.recording.guest_ids != self._ids:
             return None
         return self.day.recording.series(channel)
 
@@ -174,6 +194,7 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("own", "CPU", "of vCPUs", "percent", lambda f: _part(f.division.cpu.given, f.speed)),
     Column("wait", "CPU", "wait", "percent", lambda f: _part(f.division.cpu.unmet_of_guests,
                                                              f.division.cpu.wanted_of_guests)),
+    Column("by_chance", "CPU", "wait by chance", "percent", lambda f: f.by_chance),
     Column("size", "memory", "size", "memory", lambda f: np.array([g.memory.size for g in f.plan.guests], dtype=float)),
     Column("need", "memory", "need", "memory", _need),
     Column("backed", "memory", "backed", "memory", lambda f: f.layer("backed")),
@@ -186,6 +207,7 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("short", "the day", "hours short", "hours",
            lambda f: f.of_day(lambda g: max(g.unmet_s, sum(g.below_s.values())) / _HOUR_S), "day"),
     Column("worst_pace", "the day", "worst pace", "pace", lambda f: f.of_day(lambda g: g.worst_pace), "day"),
+    Column("chance_wait", "the day", "wait by chance", "percent", lambda f: f.chance_of_day, "day"),
     Column("cpu_mean", "the day", "mean CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.mean), "day"),
     Column("cpu_peak", "the day", "peak CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.max), "day"),
     Column("memory_mean", "the day", "mean memory", "memory", lambda f: _over_day(f, "backed", np.mean), "day"),

@@ -63,7 +63,7 @@ class GuestTable(QAbstractTableModel):
         """Take the figures of what is shown now."""
         desk = self._desk
         day = desk.rehearsal.tried or desk.rehearsal.base
-        self.figures = Figures(desk.look.plan, desk.look.division, day)
+        self.figures = Figures(desk.look.plan, desk.look.division, day, desk.waits.of(day))
         self._values, self._highest = {}, {}
         self._lay_out()
 

@@ -106,7 +106,7 @@ class ListView(View):
         for name, action in bench.actions.items():
             if name.value.in_rows and name not in _NOT_HERE:
                 self.grid.addAction(action)
-        for signal in (desk.look.changed, desk.units.changed, desk.rehearsal.changed):
+        for signal in (desk.look.changed, desk.units.changed, desk.rehearsal.changed, desk.waits.changed):
             signal.connect(self._on_changed)
         desk.selection.changed.connect(self._show_selection)
         self.bind_here(bench.actions, {ActionName.RENAME: lambda: self._rename(desk.selection.current)})

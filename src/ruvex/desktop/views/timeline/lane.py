@@ -65,7 +65,7 @@ class LaneSeries:
 
 def lane_image(
     series: LaneSeries, tops: Tops, size: tuple[int, int], split: int, colours: Colours, bar: BarColours, ratio: float,
-    *, ground: QColor, before: LaneSeries | None = None,
+    *, ground: QColor, before: LaneSeries | None = None, chance: Values | None = None,
 ) -> QImage:  # fmt: skip
     """Draw a lane.
 
@@ -81,6 +81,8 @@ def lane_image(
         What it is drawn on.
     before
         The same of the day without what is being tried: drawn as a dashed ghost where it differs.
+    chance
+        What is waited by chance beside the fluid wait, by column: drawn as a dotted line above that.
     """
     width, height = size
     gap = max(1, round(ratio if height < _LOW * ratio else 2 * ratio))
@@ -100,6 +102,10 @@ def lane_image(
     wait = 1 - np.divide(delivered, wanted, out=np.ones_like(wanted), where=wanted > 0)
     if height >= _LOW * ratio:
         canvas.line(wait, 1.0, low, high, colours.ink, shown=wait > _WAIT)
+        if chance is not None:
+            count = min(chance.size, wait.size)
+            seen = (chance[:count] > _WAIT) & canvas.dashes(count)
+            canvas.line(wait[:count] + chance[:count], 1.0, low, high, colours.ink, shown=seen)
     if before is not None:
         _ghost(canvas, before.of("cpu_delivered"), delivered, tops.cpu, (low, high), colours.ink)
 

@@ -93,6 +93,7 @@ class Lanes(RowField):
         desk.rehearsal.changed.connect(self._on_rehearsed)
         desk.trial.effect_changed.connect(self._on_rehearsed)
         desk.units.changed.connect(self._draw_anew)
+        desk.waits.changed.connect(self._draw_anew)
         desk.document.edited.connect(lambda _text: self._draw_anew())
         self._playing.restarted.connect(self._on_restarted)
         self._playing.advanced.connect(self._on_advanced)

@@ -18,6 +18,7 @@ from ruvex.desktop.views.timeline.columns import Columns, columns_of
 from ruvex.desktop.views.timeline.days import Days
 from ruvex.desktop.views.timeline.host_lane import host_lane_image
 from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
+from ruvex.desktop.views.timeline.raster import Values
 from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import pools_within
 from ruvex.play import Recording
@@ -125,8 +126,15 @@ class Pictures:
         split = round(height * _CPU_PART[TALL if is_tall else COMPACT])
         return lane_image(
             series, self.tops(row.item_id), (width, height), split, colours, self._theme.bar_colours(row.hue), ratio,
-            ground=ground, before=ghost,
+            ground=ground, before=ghost, chance=self._chance(members, columns),
         )  # fmt: skip
+
+    def _chance(self, members: NDArray[np.int64], columns: Columns) -> Values | None:
+        """Give what a guest waits by chance, by column; None of several, and where it is not known yet."""
+        waits = self._desk.waits.of(self._days.player) if members.size == 1 else None
+        if waits is None:
+            return None
+        return waits.series(int(members[0]), columns.first[: columns.filled]).astype(np.float32)
 
     def _columns_of(self, recording: Recording, scale: TimeScale, width: int) -> Columns:
         key = id(recording)

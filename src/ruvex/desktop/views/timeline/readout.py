@@ -80,10 +80,18 @@ class Readout:
     def shortfall(self, members: NDArray[np.int64]) -> str:
         """Say how much of its need a guest has and why not more, nothing where it lacks nothing."""
         met, cause, pace = (self.value(name, members) for name in ("met", "cause", "pace"))
-        if met is None or cause is None or pace is None or not int(cause):
+        if met is None or cause is None or pace is None:
             return ""
+        if not int(cause):
+            return self._waited(members)
         slow = f" · pace {pace:.2f}" if pace < 0.995 else ""
         return f"met {met * 100:.0f} % · {CAUSES[int(cause)]}{slow}"
+
+    def _waited(self, members: NDArray[np.int64]) -> str:
+        """Say how much of their time its vCPUs wait by chance, nothing where that is next to nothing."""
+        waits = self._desk.waits.of(self._player)
+        chance = 0.0 if waits is None else float(waits.at_row(self._row)[int(members[0])])
+        return f"waits {chance * 100:.1f} % by chance" if chance >= _LEAST else ""
 
     def paint(self, painter: QPainter, row: Row, place: QRect, members: NDArray[np.int64]) -> None:
         """Write a row's name and its figures: in one line, or in a tall lane in two."""

@@ -28,7 +28,7 @@ _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
 
 _LEGEND: Final = (
     "working set", "cache, idle", "not delivered", "balloon", "due", "done", "late", "squeezed", "spilled", "wait",
-    "before the change",
+    "wait by chance",    "before the change",
 )  # fmt: skip
 _READABLE_S: Final = 240.0
 """So much of the clock's time fits across the lanes while a play is followed."""
