@@ -8,10 +8,12 @@ from typing import Any
 import numpy as np
 from tests.cores.slow import Slow
 
+from ruvex.advise import day_waits
 from ruvex.cores import parties_of, run_parties
 from ruvex.divide import divide
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Plan
+from ruvex.play import Player
 from ruvex.site import site_of
 
 HOW = np.array([12.0, 0.0, 6.0, 100.0, t.OWN, 7.0, 0.0])
@@ -26,6 +28,22 @@ def _host(cores: int, width: int, guests: int, vcpus: int, duty: float) -> Plan:
     host = {"id": "h", "sockets": 1, "cores_per_socket": cores, "threads_per_core": width, "smt_yield": 0.2}
     pools = [{"id": f"p{i}"} for i in range(6)]
     return Plan.model_validate({"hosts": [host], "pools": pools, "guests": listed})
+
+
+def bench_waits(plan: Plan) -> list[str]:
+    """Time the waits by chance of a whole day, beside the play they are of."""
+    site = site_of(plan, {})
+    begun = time.perf_counter()
+    player = Player(site, record_s=300.0)
+    player.run()
+    played = time.perf_counter() - begun
+    day_waits(player)
+    begun = time.perf_counter()
+    found = day_waits(player)
+    took = time.perf_counter() - begun
+    most = found.of_guests.max() * 100
+    told = f"{len(plan.guests)} guests on {len(plan.hosts)} hosts, {found.rows.size} moments"
+    return [f"waits by chance of a day, {told}: {took:.2f} s = {took / played:.2f} × playing it; up to {most:.1f} %"]
 
 
 def bench_cores() -> list[str]:

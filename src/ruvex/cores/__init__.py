@@ -3,6 +3,19 @@
 from ruvex.cores._chance import Ground, Waits, ground_of, waits_of, waits_on
 from ruvex.cores._parties import Parties, parties_of
 from ruvex.cores._prepare import prepare
+from ruvex.cores._questions import (
+    WINDOWS,
+    Answer,
+    Crowd,
+    answer_of,
+    changed,
+    crowd_of,
+    half_limit,
+    limited_answer,
+    vcpu_answers,
+    vcpu_change,
+    vcpu_choices,
+)
 from ruvex.cores._report import Report, report_of
 from ruvex.cores._trace import (
     ENDINGS,
@@ -21,6 +34,9 @@ __all__ = [
     "ENDINGS",
     "FELLOWS",
     "MOST_S",
+    "WINDOWS",
+    "Answer",
+    "Crowd",
     "Figures",
     "Ground",
     "NoCoresError",
@@ -28,7 +44,12 @@ __all__ = [
     "Report",
     "Trace",
     "Waits",
+    "answer_of",
+    "changed",
+    "crowd_of",
     "ground_of",
+    "half_limit",
+    "limited_answer",
     "median_of",
     "nearest_rank",
     "parties_of",
@@ -36,6 +57,9 @@ __all__ = [
     "report_of",
     "run_parties",
     "trace",
+    "vcpu_answers",
+    "vcpu_change",
+    "vcpu_choices",
     "waits_of",
     "waits_on",
 ]
