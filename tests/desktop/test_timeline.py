@@ -13,6 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.shell.demo import story_paths
 from ruvex.desktop.state.events import event_text
@@ -21,7 +22,6 @@ from ruvex.desktop.state.units import GHZ, GIB
 from ruvex.desktop.views.timeline.columns import columns_of
 from ruvex.desktop.views.timeline.jobs import job_text
 from ruvex.desktop.views.timeline.raster import Canvas
-from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import ElasticMemory, Guest, read_plan
 from ruvex.play import PRESSURES, Player
 from ruvex.site import site_of
@@ -495,14 +495,14 @@ class Detail(TimelineCase):
         self.assertEqual(half.highest(series[:4000]).size, half.filled)
 
     def test_the_axis_keeps_to_the_day(self) -> None:
-        """Zooming keeps what is under the pointer, ends at a minute and at the day, and ticks stand at round times."""
+        """Zooming keeps what is under the pointer, from three seconds to the day; ticks stand at round times."""
         scale = TimeScale(200, 1000, 0.0, 86_400.0, 86_400.0)
         self.assertEqual(scale.zoomed(600, 2.0), scale)
         near = scale
         for _ in range(60):
             near = near.zoomed(400, 0.7)
-        self.assertAlmostEqual(near.span_s, 60)
-        self.assertAlmostEqual(near.x(21_600), 400, delta=1e-6)
+        self.assertAlmostEqual(near.span_s, 3)
+        self.assertAlmostEqual(near.x(21_600), 400, delta=1e-4)
         self.assertEqual(scale.zoomed(200, 0.25).moved(-500).start_s, 0)
         self.assertEqual(scale.zoomed(1000, 0.25).moved(500).end_s, 86_400)
         for shown in (scale, near, scale.zoomed(300, 0.1)):
@@ -510,9 +510,9 @@ class Detail(TimelineCase):
             self.assertGreaterEqual(len(ticks), 2)
             self.assertTrue(all(shown.start_s <= tick <= shown.end_s for tick in ticks))
             self.assertTrue(all(shown.x(b) - shown.x(a) >= 70 - 1e-6 for a, b in pairwise(ticks)))
-            self.assertTrue(all(tick % 10 == 0 for tick in ticks))
+            self.assertTrue(all(tick == int(tick) for tick in ticks))
         self.assertEqual((scale.time(-50), scale.time(5000)), (0, 86_400))
-        short = TimeScale(0, 100, 0.0, 30.0, 30.0)
+        short = TimeScale(0, 100, 0.0, 2.0, 2.0)
         self.assertEqual(short.zoomed(50, 0.1), short)
 
     def test_a_lane_is_filled_as_high_as_its_value(self) -> None:

@@ -65,6 +65,7 @@ class ActionName(Enum):
     SURGE = Spec("Surge", ("Shift+D",), "Double the demand of what is selected for ten minutes, in the play")
     EVENTS = Spec("Events", ("Ctrl+Shift+E",), "The events of the plan: add, change, move, remove")
     LOG = Spec("Log", ("Ctrl+L",), "What happened while the day was played; a click goes there")
+    TURNS = Spec("Core by core here", ("Ctrl+T",), "Show who runs on which thread at this time, turn by turn")
     SUMMARY = Spec("Day's summary", ("Ctrl+Shift+D",), "What the day came to, guest by guest; to copy or save")
     EMPTY_HOST = Spec("Empty the host\u2026", ("Ctrl+Shift+M",), "Find other hosts for all guests of the selected host")
     PLACEMENT = Spec("Placement rules", ("Ctrl+Alt+P",), "Which guests are kept together, apart, or on some hosts")

@@ -11,8 +11,9 @@ from PyQt6.QtGui import QPainter, QPen
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.bars import Bar, draw_bar, draw_bracket
+from ruvex.desktop.kit.endings import draw_ending
 from ruvex.desktop.kit.marks import draw_mark
-from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.theme import Theme, blend
 
 _WIDE: Final = 22
 _HIGH: Final = 10
@@ -56,6 +57,14 @@ def _mark(kind: str) -> _Draw:
     return lambda painter, theme, place: draw_mark(painter, kind, place.center(), theme.px(5), theme.colours)
 
 
+def _ending(kind: str) -> _Draw:
+    def draw(painter: QPainter, theme: Theme, place: QRectF) -> None:
+        painter.fillRect(place, blend(theme.bar_colours(None).solid, theme.colours.paper, 0.6))
+        draw_ending(painter, kind, place, theme.colours.ink)
+
+    return draw
+
+
 _NONE: Final = math.inf
 SAMPLES: Final[Mapping[str, _Draw]] = {
     "promised": _bar(Bar(1, 0, 0, 0, 0, _NONE)),
@@ -73,6 +82,14 @@ SAMPLES: Final[Mapping[str, _Draw]] = {
     "wait by chance": _line(Qt.PenStyle.DashLine),
     "kept free": _line(Qt.PenStyle.SolidLine),
     "before the change": _line(Qt.PenStyle.DashLine),
+    "slept": _ending(""),
+    "turn used up": _ending("bar"),
+    "cut in on": _ending("angle"),
+    "held for its fellows": _ending("two bars"),
+    "out of budget": _ending("bracket"),
+    "waits": _line(Qt.PenStyle.SolidLine),
+    "waits, held": _line(Qt.PenStyle.DotLine),
+    "waits, out of budget": _line(Qt.PenStyle.DashLine),
     "due": _mark("due"),
     "done": _mark("done"),
     "late": _mark("late"),

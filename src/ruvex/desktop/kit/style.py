@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from ruvex.desktop.kit.theme import Theme
 
 _SHEET: Final = Template("""
-QMainWindow, DivisionView, TimelineView { background: $paper; }
+QMainWindow, DivisionView, TimelineView, CoresView { background: $paper; }
 QLabel, QCheckBox { color: $ink; background: transparent; }
 QLabel[role="muted"] { color: $muted; }
 QLabel[role="head"] { color: $head_muted; }
@@ -44,6 +44,7 @@ QToolButton::menu-indicator, QPushButton::menu-indicator { subcontrol-position: 
 *[role="band"]:checked { background: $panel; color: $ink; }
 *[role="segment"] { border-radius: 0; padding: 3px 9px; }
 *[role="segment"]:focus { padding: 2px 8px; }
+*[tried="true"] { border: 3px solid $ink; padding: 1px 7px; }
 
 HeadBand QToolButton {
     color: $head_text; border: 1px solid transparent; border-radius: 5px; background: transparent;
@@ -86,6 +87,14 @@ QMenu::item:selected { background: $band_row; }
 QMenu::item:disabled { color: $faint; }
 QMenu::separator { height: 1px; background: $line; margin: 4px 8px; }
 QToolTip { background: $panel; color: $ink; border: 1px solid $line; padding: 4px; font-size: ${tip}px; }
+
+QSlider::groove:horizontal { height: 4px; background: $line; border-radius: 2px; }
+QSlider::sub-page:horizontal { background: $muted; border-radius: 2px; }
+QSlider::handle:horizontal {
+    width: 9px; margin: -6px 0; background: $field; border: 2px solid $ink; border-radius: 4px;
+}
+QSlider:focus { border: 1px solid $ink; border-radius: 3px; }
+Controls, Controls > QWidget > QWidget { background: $panel; }
 
 QScrollArea { border: 0; }
 QScrollBar:vertical { background: transparent; width: 10px; }

@@ -101,6 +101,23 @@ def _blend(one: int, other: int, part: float) -> QColor:
     return QColor.fromRgbF(*(a + (b - a) * part for a, b in zip(first, second, strict=True)))
 
 
+def _luminance(colour: QColor) -> float:
+    """Give how bright a colour is, 0 to 1, as WCAG 2 reckons contrast."""
+    parts = (part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in colour.getRgbF()[:3])
+    return sum(weight * part for weight, part in zip((0.2126, 0.7152, 0.0722), parts, strict=True))
+
+
+def legible(ground: QColor, *inks: QColor) -> QColor:
+    """Give the one of some inks that stands out most from a ground."""
+    light = _luminance(ground)
+
+    def contrast(ink: QColor) -> float:
+        one, other = light + 0.05, _luminance(ink) + 0.05
+        return max(one, other) / min(one, other)
+
+    return max(inks, key=contrast)
+
+
 COVERS: Final = ("balloon", "squeezed", "spilled", "self-paged")
 """The textures of what makes good missing memory, in the order in which it is drawn."""
 

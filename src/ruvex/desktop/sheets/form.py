@@ -14,6 +14,7 @@ from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.panels.core_numbers import read_cores, whole_number, write_cores
 from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.plan import (
     UnitError,
@@ -29,7 +30,6 @@ from ruvex.plan import (
 
 _COLUMNS: Final = 2
 _WIDTH: Final = 148
-_MOST_CORES: Final = 1024
 _AT_ONCE: Final = "at once"
 _NO_LIMIT: Final = "no limit"
 MIXED: Final = "mixed"
@@ -55,13 +55,6 @@ class Field:
     kind: str
     hint: str = ""
     choices: tuple[tuple[Any, str], ...] = ()
-
-
-def _whole(text: str) -> int:
-    value = parse_plain(text)
-    if not value.is_integer():
-        raise UnitError(f"{text.strip()!r} is not a whole number; write one such as 4")
-    return int(value)
 
 
 def _exact(text: str, value: float, read: Callable[[str], float], unit: str) -> str:
@@ -103,47 +96,12 @@ def _or_none(read: Callable[[str], float], nothing: Sequence[str]) -> Callable[[
     return lambda text: None if text.strip().lower() in ("", "none", *nothing) else read(text)
 
 
-def _read_cores(text: str) -> tuple[int, ...] | None:
-    """Read numbers of cores, such as ``0-3, 8``; None for all."""
-    plain = text.strip().lower()
-    if plain in ("", "all", "any"):
-        return None
-    found: list[int] = []
-    for part in plain.replace(";", ",").split(","):
-        first, dash, last = part.replace("–", "-").partition("-")
-        begin = _whole(first)
-        end = _whole(last) if dash else begin
-        if not 0 <= begin <= end < begin + _MOST_CORES:
-            raise UnitError(f"{part.strip()!r} is no range of cores; write one such as 0-3")
-        found += range(begin, end + 1)
-    return tuple(dict.fromkeys(found))
-
-
-def _write_cores(cores: Sequence[int] | None) -> str:
-    """Write numbers of cores shortly.
-
-    Examples
-    --------
-    >>> _write_cores((0, 1, 2, 8))
-    '0-2, 8'
-    """
-    if cores is None:
-        return "all"
-    runs: list[list[int]] = []
-    for core in cores:
-        if runs and core == runs[-1][1] + 1:
-            runs[-1][1] = core
-        else:
-            runs.append([core, core])
-    return ", ".join(str(first) if first == last else f"{first}-{last}" for first, last in runs)
-
-
 def _read_turn(text: str) -> int | str | None:
     """Read the turn in which a guest comes back: a number, stays off, or by memory shares."""
     plain = text.strip().lower().replace("-", " ")
     if plain in ("", "by memory shares", "memory shares", "shares"):
         return None
-    return "stays-off" if plain in ("stays off", "off", "never") else _whole(text)
+    return "stays-off" if plain in ("stays off", "off", "never") else whole_number(text)
 
 
 _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
@@ -156,7 +114,7 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
     "part": lambda value: f"{value * 100:.12g} %",
     "seconds": lambda value: f"{value:.12g} s",
     "ms": lambda value: f"{value:.12g} ms",
-    "cores": _write_cores,
+    "cores": write_cores,
     "mhz": _write_mhz,
     "mib": _write_mib,
     "mhz-limit": lambda value: _NO_LIMIT if value is None else _write_mhz(value),
@@ -173,14 +131,14 @@ _KIND_WRITERS: Final[Mapping[str, Callable[[Any], str]]] = {
 _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "text": str.strip,
     "tags": lambda text: tuple(tag.strip() for tag in text.replace(";", ",").split(",") if tag.strip()),
-    "whole": _whole,
+    "whole": whole_number,
     "number": parse_plain,
     "shares": parse_shares,
     "percent": _read_percent,
     "part": _read_part,
     "seconds": lambda text: parse_plain(text.strip().removesuffix("s")),
     "ms": lambda text: parse_plain(text.strip().removesuffix("ms")),
-    "cores": _read_cores,
+    "cores": read_cores,
     "mhz": _read_mhz,
     "mib": _read_mib,
     "mhz-limit": _or_none(_read_mhz, (_NO_LIMIT, "no")),
@@ -188,7 +146,7 @@ _KIND_READERS: Final[Mapping[str, Callable[[str], Any]]] = {
     "mib-needed": _or_none(_read_mib, ("as needed", "as much as needed")),
     "rate": _or_none(_read_rate, (_AT_ONCE,)),
     "time": parse_time,
-    "whole-or-host": _or_none(_whole, ("its host's", "its hosts", "host")),
+    "whole-or-host": _or_none(whole_number, ("its host's", "its hosts", "host")),
     "turn": _read_turn,
     "mib-ceiling": _or_none(_read_mib, ("its ceiling", "ceiling")),
     "text-or-any": lambda text: None if text.strip().lower() in ("", "any", "any that fits") else text.strip(),

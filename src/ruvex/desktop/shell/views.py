@@ -5,6 +5,6 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.desktop.panels.view import ViewSpec
-from ruvex.desktop.views import division, guest_list, timeline
+from ruvex.desktop.views import cores, division, guest_list, timeline
 
-VIEWS: Final[tuple[ViewSpec, ...]] = (division.SPEC, timeline.SPEC, guest_list.SPEC)
+VIEWS: Final[tuple[ViewSpec, ...]] = (division.SPEC, timeline.SPEC, guest_list.SPEC, cores.SPEC)

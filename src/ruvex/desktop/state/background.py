@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 Work = Callable[[], Any]
 Answer = Callable[[Any, Exception | None], None]
-Lane = Literal["short", "long", "reading"]
+Lane = Literal["short", "long", "reading", "turns", "questions"]
 
 
 class _Speaker(QObject):
@@ -67,8 +67,8 @@ class Background(QObject):
     def run(self, subject: str, work: Work, answer: Answer, *, lane: Lane = "short") -> None:
         """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
 
-        What waits of the same subject and has not begun answers an older question: it is dropped. Long work, and
-        reading of large files, have a thread each, so that nothing short waits for them.
+        What waits of the same subject and has not begun answers an older question: it is dropped. Long work, reading
+        of large files, turns of vCPUs and questions about them have a thread each: nothing short waits for them.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1

@@ -12,6 +12,7 @@ from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
+from ruvex.desktop.state.tracing import Tracing
 from ruvex.desktop.state.trial import Trial
 from ruvex.desktop.state.units import Units
 from ruvex.desktop.state.waits import Waits
@@ -36,6 +37,8 @@ class Desk(QObject):
         Which rows are selected.
     trial
         The step that is being tried.
+    tracing
+        The turns of vCPUs on the threads of a host.
     waits
         What guests wait by chance over the days that were played.
     units
@@ -51,6 +54,7 @@ class Desk(QObject):
         self.look = Look(self.document, self.playing, self.rehearsal, self.background, self)
         self.selection = Selection(self.document, self.look, self)
         self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
+        self.tracing = Tracing(self.look, self.selection, self.background, self)
         self.waits = Waits(self.background, self)
         self.document.closing.connect(self.waits.forget)
         self.units = Units(self.look, self)
@@ -70,4 +74,5 @@ class Desk(QObject):
     def close(self) -> None:
         """End all work beside the window, before the window and what it shows are taken apart."""
         self.rehearsal.end()
+        self.tracing.end()
         self.background.wait()

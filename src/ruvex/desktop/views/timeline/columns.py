@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.desktop.views.timeline.scale import TimeScale
+from ruvex.desktop.kit.time_scale import TimeScale
 
 Floats = NDArray[np.float64]
 

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QPainter
 
 from ruvex.desktop.kit.marks import draw_mark
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.views.timeline.days import Job
-from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import format_time
 
 _SIZE: Final = 5.0

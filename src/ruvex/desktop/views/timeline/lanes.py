@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
@@ -27,7 +28,6 @@ from ruvex.desktop.views.timeline.jobs import job_text, paint_jobs
 from ruvex.desktop.views.timeline.lane import AIR
 from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
 from ruvex.desktop.views.timeline.readout import Readout
-from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import RESOURCES, Event, format_time
 
 NAMES: Final = 232
@@ -182,7 +182,7 @@ class Lanes(RowField):
         day_s, px = self._desk.look.plan.day_s, self._theme.px
         left = px(NAMES)
         right = max(left + 50, self.viewport().width() - px(RIGHT))
-        start, end = (0.0, day_s) if self.scale.day_s != day_s else (self.scale.start_s, self.scale.end_s)
+        start, end = (0.0, day_s) if self.scale.whole_s != day_s else (self.scale.start_s, self.scale.end_s)
         self.scale = TimeScale(left, right, start, end, day_s)
         self.set_scroll_range(px(COMPACT))
         self.scale_changed.emit()
@@ -449,7 +449,7 @@ class Lanes(RowField):
                 self._taller ^= {row.item_id}
                 self.lay_out_rows()
         elif key == Qt.Key.Key_Home:
-            self.set_scale(self.scale.at(0.0, self.scale.day_s))
+            self.set_scale(self.scale.at(0.0, self.scale.whole_s))
         else:
             super().keyPressEvent(event)
 

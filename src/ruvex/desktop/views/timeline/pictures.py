@@ -12,6 +12,7 @@ from PyQt6.QtCore import QRect
 from PyQt6.QtGui import QImage
 
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
@@ -19,7 +20,6 @@ from ruvex.desktop.views.timeline.days import Days
 from ruvex.desktop.views.timeline.host_lane import host_lane_image
 from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.raster import Values
-from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import pools_within
 from ruvex.play import Recording
 

@@ -11,9 +11,9 @@ from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEven
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.events import EventEditor, deed_text, event_text
-from ruvex.desktop.views.timeline.scale import TimeScale
 from ruvex.plan import Event, SurgeEvent, format_time
 from ruvex.words import label_of
 

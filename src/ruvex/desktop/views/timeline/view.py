@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final
 
 import numpy as np
-from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedLayout, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
@@ -17,6 +17,7 @@ from ruvex.desktop.views.timeline.lanes import DENSITIES, Lanes
 from ruvex.desktop.views.timeline.ruler import Ruler
 from ruvex.desktop.views.timeline.transport import Transport
 from ruvex.desktop.views.timeline.view_bar import ViewBar
+from ruvex.plan import format_time
 from ruvex.words import entry_text
 
 _TOLD: Final = ("pressure", "refused", "wait", "bridge", "finish")
@@ -33,6 +34,8 @@ _LEGEND: Final = (
 _READABLE_S: Final = 240.0
 """So much of the clock's time fits across the lanes while a play is followed."""
 _LEAST_SPAN_S: Final = 600.0
+_TURNS_S: Final = 10.0
+"""With less of the day in view, nothing is recorded in between: what happens there is turns."""
 _FOLLOWS_AT: Final = 0.85
 _ROOM_FOR_GAUGE: Final = 820
 
@@ -79,6 +82,13 @@ class TimelineView(View):
         self.setFocusProxy(self.lanes)
         self.lanes.scale_changed.connect(self.ruler.update)
         self.lanes.scale_changed.connect(self.view_bar.update)
+        self.turns_button = QPushButton(rows)
+        self.turns_button.setToolTip(ActionName.TURNS.value.hint)
+        self.turns_button.clicked.connect(lambda _checked=False: self._go_to_turns(actions[ActionName.TURNS]))
+        self.turns_button.hide()
+        self.lanes.scale_changed.connect(self._offer_turns)
+        self.lanes.crossed.connect(self._offer_turns)
+        theme.changed.connect(self._offer_turns)
         self.view_bar.chosen.connect(self.lanes.set_scale)
         self.ruler.events_wanted.connect(actions[ActionName.EVENTS].trigger)
         self.lanes.crossed.connect(self._on_crossed)
@@ -110,6 +120,30 @@ class TimelineView(View):
             },
         )
         self._on_replaced()
+
+    def _offer_turns(self) -> None:
+        """Where so little of the day shows that its lanes stand still, offer the turns of that time."""
+        scale = self.lanes.scale
+        self.turns_button.setVisible(scale.span_s < _TURNS_S)
+        if scale.span_s >= _TURNS_S:
+            return
+        self.turns_button.setFont(self._theme.font(12))
+        self.turns_button.setText(f"Core by core at {format_time(self._turns_at())}")
+        self.turns_button.adjustSize()
+        middle = round((scale.left + scale.right - self.turns_button.width()) / 2)
+        place = self.lanes.geometry()
+        self.turns_button.move(place.left() + middle, place.bottom() - self.turns_button.height() - self._theme.px(10))
+        self.turns_button.raise_()
+
+    def _turns_at(self) -> float:
+        """Give the time that is meant: under the crosshair, or in the middle of what shows."""
+        scale, cross_s = self.lanes.scale, self.lanes.cross_s
+        return cross_s if scale.start_s <= cross_s <= scale.end_s else (scale.start_s + scale.end_s) / 2
+
+    def _go_to_turns(self, action: QAction) -> None:
+        self._desk.look.set_moment(self._turns_at())
+        action.trigger()
+        self._desk.look.set_mode("played")
 
     def _select_all(self) -> None:
         ids = [row.item_id for row in self.lanes.row_list.rows if not row.is_place]
@@ -174,7 +208,7 @@ class TimelineView(View):
     def _keep_in_view(self, at_s: float) -> None:
         """Let the axis follow a play at a scale at which it can be read."""
         scale = self.lanes.scale
-        span = min(scale.span_s, max(self._playing.speed * _READABLE_S, _LEAST_SPAN_S), scale.day_s)
+        span = min(scale.span_s, max(self._playing.speed * _READABLE_S, _LEAST_SPAN_S), scale.whole_s)
         if span < scale.span_s or not scale.start_s <= at_s <= scale.start_s + _FOLLOWS_AT * scale.span_s:
             self.lanes.set_scale(scale.at(at_s - span / 3, span))
 

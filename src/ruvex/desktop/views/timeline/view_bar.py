@@ -11,8 +11,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.theme import Theme, blend
+from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.views.timeline.scale import LEAST_SPAN_S, TimeScale
 
 _HEIGHT: Final = 15
 _REACH: Final = 6.0
@@ -49,11 +49,11 @@ class ViewBar(QWidget):
 
     def _x(self, at_s: float) -> float:
         scale = self._scale()
-        return scale.left + (scale.right - scale.left) * at_s / scale.day_s
+        return scale.left + (scale.right - scale.left) * at_s / scale.whole_s
 
     def _time(self, x: float) -> float:
         scale = self._scale()
-        return (x - scale.left) / max(1, scale.right - scale.left) * scale.day_s
+        return (x - scale.left) / max(1, scale.right - scale.left) * scale.whole_s
 
     @property
     def shown(self) -> QRectF:
@@ -92,14 +92,14 @@ class ViewBar(QWidget):
         part, taken_s, scale = self._held
         by_s = self._time(event.position().x()) - taken_s
         start, end = scale.start_s, scale.end_s
-        least = min(LEAST_SPAN_S, scale.day_s)
+        least = min(scale.least_s, scale.whole_s)
         if part == "middle":
             self.chosen.emit(scale.moved(by_s))
         elif part == "start":
             start = min(max(start + by_s, 0.0), end - least)
             self.chosen.emit(scale.at(start, end - start))
         else:
-            end = max(min(end + by_s, scale.day_s), start + least)
+            end = max(min(end + by_s, scale.whole_s), start + least)
             self.chosen.emit(scale.at(start, end - start))
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
@@ -119,7 +119,7 @@ class ViewBar(QWidget):
             factor = 0.8 if key == Qt.Key.Key_Up else 1.25
             self.chosen.emit(scale.zoomed((scale.left + scale.right) / 2, factor))
         elif key == Qt.Key.Key_Home:
-            self.chosen.emit(scale.at(0.0, scale.day_s))
+            self.chosen.emit(scale.at(0.0, scale.whole_s))
         else:
             super().keyPressEvent(event)
 
@@ -128,14 +128,14 @@ class ViewBar(QWidget):
         colours, painter = self._theme.colours, QPainter(self)
         painter.fillRect(self.rect(), colours.panel)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        day, left, right = self._desk.look.day, self._x(0.0), self._x(self._scale().day_s)
+        day, left, right = self._desk.look.day, self._x(0.0), self._x(self._scale().whole_s)
         ground = QRectF(left, 2, right - left, self.height() - 4)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colours.band_row)
         painter.drawRoundedRect(ground, 3, 3)
         wanted = day.wanted[0]
         top = float(max(wanted.max(initial=0.0), 1.0)) * 1.1
-        xs = left + (right - left) * day.times_s / self._scale().day_s
+        xs = left + (right - left) * day.times_s / self._scale().whole_s
         ys = ground.bottom() - ground.height() * np.asarray(wanted) / top
         points = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
         if points:

@@ -1,0 +1,487 @@
+"""The threads as lines, each turn in the hue of its guest's pool, and below each line who waits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
+
+from ruvex.desktop.kit.endings import draw_ending
+from ruvex.desktop.kit.theme import Theme, blend, legible
+from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.views.cores.pane import Pane
+from ruvex.desktop.views.cores.pixels import BusyTime, blended, covered, image_of, runs_of
+from ruvex.desktop.views.cores.strips import HAIRS, Strips
+from ruvex.desktop.views.cores.words import ENDING_MARKS, ms_text
+
+Floats = NDArray[np.float64]
+
+NAMES: Final = 132
+RIGHT: Final = 16
+_HEAD: Final = 22
+_PITCH: Final = 36
+_BAR: Final = 17
+_GHOST: Final = 4
+_HAIR: Final = 2.4
+_PALE: Final = 0.6
+_CHOSEN: Final = 0.25
+_LEAST_MARKED: Final = 8.0
+_LEAST_PARTED: Final = 3.0
+_ZOOM: Final = 0.8
+_WHEEL_STEP: Final = 120
+_PAN: Final = 0.1
+_TICK_ROOM: Final = 76
+_CLASS_CHOSEN: Final = 1000
+"""The class of the selected guest's turns, beside those of hues."""
+
+
+class Threads(QAbstractScrollArea):
+    """The upper half of the view."""
+
+    def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._desk, self._theme, self._pane = desk, theme, pane
+        self._busy: dict[tuple[int, int, int], BusyTime] = {}
+        self._held_x: float | None = None
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(
+            "Threads: arrows go from turn to turn, with Shift to the guest's next, plus and minus zoom, Home shows all"
+        )
+        self._seen = self.viewport() or self
+        self._seen.setMouseTracking(True)
+        self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        for signal in (pane.scale_changed, pane.lit_changed):
+            signal.connect(self._seen.update)
+        pane.replaced.connect(self._on_replaced)
+        desk.selection.changed.connect(self._seen.update)
+        theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+
+    # Places
+
+    def _on_replaced(self) -> None:
+        self._busy.clear()
+        self._set_range()
+        self._seen.update()
+
+    def _on_theme_changed(self) -> None:
+        self._busy.clear()
+        self.setMinimumHeight(self._theme.px(_HEAD + 2 * _PITCH))
+        self._set_range()
+        self._lay_axis()
+        self._seen.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fit axis and lines."""
+        super().resizeEvent(event)
+        self._set_range()
+        self._lay_axis()
+
+    def _lay_axis(self) -> None:
+        px = self._theme.px
+        left = px(NAMES)
+        self._pane.set_ends(left, max(self.width() - px(RIGHT), left + 40))
+
+    def _set_range(self) -> None:
+        bar, strips = self.verticalScrollBar(), self._pane.strips
+        assert bar is not None
+        room = self._seen.height() - self._theme.px(_HEAD)
+        high = 0 if strips is None else strips.threads * self._theme.px(_PITCH)
+        bar.setRange(0, max(high - room, 0))
+        bar.setPageStep(max(room, 1))
+        bar.setSingleStep(self._theme.px(_PITCH))
+
+    def line_top(self, thread: int) -> int:
+        """Give the y at which the line of a thread begins, in the viewport."""
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        return self._theme.px(_HEAD) + thread * self._theme.px(_PITCH) - bar.value()
+
+    def bar_of(self, turn: int) -> QRectF:
+        """Give where a turn is drawn, in the viewport."""
+        strips = self._pane.strips
+        assert strips is not None
+        scale, px = self._pane.scale, self._theme.px
+        left, right = scale.x(strips.begin[turn] / 1000.0), scale.x(strips.end[turn] / 1000.0)
+        top = self.line_top(int(strips.thread[turn])) + px(_GHOST + 1)
+        return QRectF(left, top, max(right - left, 1.0), px(_BAR))
+
+    def _thread_at(self, y: float) -> int | None:
+        strips = self._pane.strips
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        at = int((y - self._theme.px(_HEAD) + bar.value()) // self._theme.px(_PITCH))
+        is_there = strips is not None and y >= self._theme.px(_HEAD) and 0 <= at < strips.threads
+        return at if is_there else None
+
+    def turn_at(self, x: float, y: float) -> int | None:
+        """Give the turn at a place of the viewport."""
+        thread, strips, scale = self._thread_at(y), self._pane.strips, self._pane.scale
+        if thread is None or strips is None or not scale.left <= x <= scale.right:
+            return None
+        top = self.line_top(thread)
+        if y > top + self._theme.px(_GHOST + 1 + _BAR):
+            return None
+        return strips.turn_at(thread, scale.time(x) * 1000.0)
+
+    # Painting
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the axis, the lines in sight, and what is lit."""
+        painter = QPainter(self._seen)
+        self.paint(painter, self._seen.height())
+        painter.end()
+
+    def paint(self, painter: QPainter, height: int, *, first: int | None = None) -> None:
+        """Paint as many lines as a height has room for; in sight, or from a first one on."""
+        theme, colours, strips = self._theme, self._theme.colours, self._pane.strips
+        painter.fillRect(0, 0, self.width(), height, colours.paper)
+        if strips is None:
+            return
+        px, scale = theme.px, self._pane.scale
+        head, pitch = px(_HEAD), px(_PITCH)
+        ticks = scale.ticks(px(_TICK_ROOM), least_s=0.0)
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        shift = bar.value() if first is None else first * pitch
+        low = max(0, shift // pitch)
+        threads = range(low, min(strips.threads, (shift + height - head) // pitch + 1))
+        painter.setClipRect(0, head, self.width(), height - head)
+        self._paint_band(painter, height)
+        for thread in threads:
+            self._paint_line(painter, strips, thread, head + thread * pitch - shift, ticks)
+        self._paint_lit(painter, strips, threads, head - shift)
+        painter.setClipping(False)
+        self._paint_axis(painter, ticks)
+        painter.setPen(colours.line)
+        painter.drawLine(0, height - 1, self.width(), height - 1)
+
+    def _paint_axis(self, painter: QPainter, ticks: Sequence[float]) -> None:
+        theme, scale = self._theme, self._pane.scale
+        face, high = theme.face(11), theme.px(_HEAD)
+        painter.fillRect(0, 0, self.width(), high, theme.colours.paper)
+        bold = theme.face(12, bold=True)
+        painter.setPen(theme.colours.ink)
+        bold.draw(painter, theme.px(12), 0, high, "Threads")
+        painter.setPen(theme.colours.muted)
+        for at in ticks:
+            text, x = ms_text(at * 1000.0, scale.span_s), scale.x(at)
+            wide = face.width(text)
+            face.draw(painter, min(max(x - wide / 2, scale.left), self.width() - wide - 4), 0, high, text)
+
+    def _paint_band(self, painter: QPainter, height: int) -> None:
+        """Paint the stretch of the lit turn from top to bottom: the other half goes on with it."""
+        place = lit_band(self._pane)
+        if place is not None:
+            painter.fillRect(QRectF(place[0], 0, place[1] - place[0], height), self._theme.colours.band_row)
+
+    def _columns(self, ratio: float) -> Floats:
+        scale = self._pane.scale
+        count = max(1, round((scale.right - scale.left) * ratio))
+        return np.linspace(scale.start_s * 1000.0, scale.end_s * 1000.0, count + 1)
+
+    def _paint_line(self, painter: QPainter, strips: Strips, thread: int, top: float, ticks: Sequence[float]) -> None:
+        theme, scale, px = self._theme, self._pane.scale, self._theme.px
+        colours, parties = theme.colours, strips.trace.parties
+        device = painter.device()
+        ratio = device.devicePixelRatio() if device is not None else 1.0
+        painter.setPen(colours.grid)
+        for at in ticks:
+            painter.drawLine(QLineF(scale.x(at), top, scale.x(at), top + px(_PITCH)))
+        core, second = divmod(thread, parties.width)
+        is_lit = self._pane.lit is not None and int(strips.thread[self._pane.lit]) == thread
+        painter.setPen(colours.ink)
+        theme.face(12, bold=is_lit).draw(painter, px(12), top + px(2), px(16), f"thread {thread}")
+        painter.setPen(colours.muted)
+        words = f"core {core}" + ("" if second == 0 else ", second" if parties.width == 2 else f", {second + 1}")
+        theme.face(11).draw(painter, px(12), top + px(18), px(14), words)
+        edges = self._columns(ratio)
+        self._paint_busy(painter, strips, thread, QRectF(scale.left, top + px(_GHOST + 1), 0, px(_BAR)), edges, ratio)
+        before = self._pane.before
+        if before is not None and thread < before.threads:
+            self._paint_busy(painter, before, thread, QRectF(scale.left, top, 0, px(_GHOST - 1)), edges, ratio)
+        self._paint_marks(painter, strips, thread, top + px(_GHOST + 1))
+        self._paint_hairs(painter, strips, thread, top + px(_GHOST + _BAR + 3), edges, ratio)
+
+    def _colour(self, number: int, chosen: int | None) -> QColor:
+        paper = self._theme.colours.paper
+        if number == _CLASS_CHOSEN:
+            return blend(self._theme.bar_colours(chosen).solid, paper, _CHOSEN)
+        return blend(self._theme.bar_colours(None if number < 0 else number).solid, paper, _PALE)
+
+    def _chosen(self, strips: Strips) -> int:
+        """Give the selected guest's position in the plan, −1 if none is."""
+        return strips.division.site.plan.guest_index.get(self._desk.selection.current or "", -1)
+
+    def _paint_busy(
+        self, painter: QPainter, strips: Strips, thread: int, place: QRectF, edges: Floats, ratio: float
+    ) -> None:
+        chosen = self._chosen(strips)
+        key = id(strips), thread, chosen
+        busy = self._busy.get(key)
+        if busy is None:
+            by_thread = strips.turns_by_thread
+            low, high = int(by_thread.first[thread]), int(by_thread.first[thread + 1])
+            vcpus = strips.vcpu[by_thread.which[low:high]]
+            classes = np.where(strips.guest_of[vcpus] == chosen, _CLASS_CHOSEN, strips.hues[vcpus])
+            busy = self._busy[key] = BusyTime(by_thread.begin[low:high], by_thread.end[low:high], classes)
+        hue = strips.hue(chosen) if chosen >= 0 and (strips.guest_of == chosen).any() else None
+        if self._pane.as_shapes:
+            self._paint_shapes(painter, strips, thread, place, chosen)
+            return
+        parts = busy.parts(edges)
+        colours = {number: self._colour(number, hue) for number in parts}
+        row = blended(parts, colours, self._theme.colours.paper, edges.size - 1)
+        painter.drawImage(
+            QRectF(place.left(), place.top(), (edges.size - 1) / ratio, place.height()), image_of(row[None], 1.0)
+        )
+
+    def _paint_shapes(self, painter: QPainter, strips: Strips, thread: int, place: QRectF, chosen: int) -> None:
+        """Paint every turn in sight as a rectangle of its own."""
+        scale, by_thread = self._pane.scale, strips.turns_by_thread
+        for at in by_thread.within(thread, scale.start_s * 1000.0, scale.end_s * 1000.0).tolist():
+            guest = int(strips.guest_of[strips.vcpu[by_thread.which[at]]])
+            hue = strips.hue(guest)
+            colour = self._colour(_CLASS_CHOSEN if guest == chosen else -1 if hue is None else hue, hue)
+            left, right = (scale.x(float(ms[at]) / 1000.0) for ms in (by_thread.begin, by_thread.end))
+            left, right = max(left, scale.left), min(right, scale.right)
+            painter.fillRect(QRectF(left, place.top(), right - left, place.height()), colour)
+
+    def _paint_marks(self, painter: QPainter, strips: Strips, thread: int, top: float) -> None:
+        """Part turns that are wide enough, and tell why each ended and whose it was."""
+        theme, scale = self._theme, self._pane.scale
+        ink, high = theme.colours.ink, theme.px(_BAR)
+        per_ms = (scale.right - scale.left) / scale.span_s / 1000.0
+        by_thread = strips.turns_by_thread
+        here = by_thread.within(thread, scale.start_s * 1000.0, scale.end_s * 1000.0)
+        wide = (by_thread.end[here] - by_thread.begin[here]) * per_ms
+        here, wide = here[wide >= _LEAST_PARTED], wide[wide >= _LEAST_PARTED]
+        begin = scale.left + (by_thread.begin[here] - scale.start_s * 1000.0) * per_ms
+        end = np.minimum(begin + wide, scale.right)
+        begin = np.maximum(begin, scale.left)
+        painter.setPen(theme.colours.paper)
+        for x in end.tolist():
+            painter.drawLine(QLineF(x, top, x, top + high))
+        plan, face, chosen = strips.division.site.plan, theme.face(11), self._chosen(strips)
+        inks = {
+            (is_chosen, hue): legible(
+                self._colour(_CLASS_CHOSEN if is_chosen else hue, None if hue < 0 else hue), ink, theme.colours.paper
+            )
+            for hue in np.unique(strips.hues).tolist()
+            for is_chosen in (False, True)
+        }
+        for number, left, right in zip(by_thread.which[here].tolist(), begin.tolist(), end.tolist(), strict=True):
+            if right - left < _LEAST_MARKED:
+                continue
+            place = QRectF(left, top, right - left, high)
+            draw_ending(painter, ENDING_MARKS[int(strips.why[number])], place, ink)
+            vcpu = int(strips.vcpu[number])
+            guest = plan.guests[int(strips.guest_of[vcpu])]
+            text = guest.label if guest.vcpus == 1 else f"{guest.label} {int(strips.number_of[vcpu])}"
+            # A name stands only where it fits whole.
+            if face.width(text) + 14 <= right - left:
+                painter.setPen(inks[int(strips.guest_of[vcpu]) == chosen, int(strips.hues[vcpu])])
+                face.draw(painter, left + 4, top, high, text)
+
+    def _paint_hairs(
+        self, painter: QPainter, strips: Strips, thread: int, top: float, edges: Floats, ratio: float
+    ) -> None:
+        theme, scale = self._theme, self._pane.scale
+        pitch = max(2, round(theme.px(1) * _HAIR * ratio))
+        colours = theme.colours
+        ground = np.array([colours.paper.red(), colours.paper.green(), colours.paper.blue()], dtype=np.float64)
+        rows = np.broadcast_to(ground, (pitch * HAIRS, edges.size - 1, 3)).copy()
+        dark = blend(colours.muted, colours.paper, 0.25)
+        thick = max(1, round(1.2 * ratio))
+        is_any = False
+        for number, waits in enumerate(strips.waits_by_thread):
+            seen = covered(waits, thread, edges)
+            if self._pane.as_shapes:
+                for first, last in runs_of(seen):
+                    y, wide = top + number * pitch / ratio, (last - first) / ratio
+                    painter.fillRect(QRectF(scale.left + first / ratio, y, wide, thick / ratio), dark)
+            elif seen.any():
+                is_any = True
+                rows[number * pitch : number * pitch + thick, seen] = (dark.red(), dark.green(), dark.blue())
+        if is_any:
+            high = pitch * HAIRS / ratio
+            painter.drawImage(QRectF(scale.left, top, (edges.size - 1) / ratio, high), image_of(rows, 1.0))
+
+    def _paint_lit(self, painter: QPainter, strips: Strips, threads: range, shift: float) -> None:
+        """Paint the lit turn, its fellows with their numbers, and who waited for it."""
+        theme, lit = self._theme, self._pane.lit
+        if lit is None:
+            return
+        px, scale, face = theme.px, self._pane.scale, theme.face(11, bold=True)
+        painter.save()
+        painter.setClipRect(QRectF(scale.left, px(_HEAD), scale.right - scale.left, self.height()))
+        solid = theme.bar_colours(strips.hue(int(strips.guest_of[strips.vcpu[lit]]))).solid
+        for turn in (*strips.fellows(lit).tolist(), lit):
+            thread = int(strips.thread[turn])
+            if thread not in threads:
+                continue
+            left, right = (scale.x(float(at[turn]) / 1000.0) for at in (strips.begin, strips.end))
+            top = shift + thread * px(_PITCH) + px(_GHOST + 1)
+            place = QRectF(left, top, max(right - left, 2.0), px(_BAR))
+            painter.fillRect(place, solid)
+            draw_ending(painter, ENDING_MARKS[int(strips.why[turn])], place, theme.colours.ink)
+            text = str(int(strips.number_of[strips.vcpu[turn]]))
+            if face.width(text) + 8 <= place.width():
+                painter.setPen(legible(solid, theme.colours.paper, theme.colours.ink))
+                face.draw(painter, max(left, scale.left) + 4, top, px(_BAR), text)
+            if turn == lit:
+                painter.setPen(QPen(theme.colours.ink, 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(place.adjusted(-1, -1, 1, 1))
+        self._paint_waiting(painter, strips, lit, threads, shift)
+        painter.restore()
+
+    def _paint_waiting(self, painter: QPainter, strips: Strips, lit: int, threads: range, shift: float) -> None:
+        theme, scale, px = self._theme, self._pane.scale, self._theme.px
+        for wait in strips.waiting(lit).tolist():
+            thread = int(strips.wait_thread[wait])
+            line = int(strips.wait_line[wait])
+            if thread not in threads or line < 0:
+                continue
+            hue = strips.hue(int(strips.guest_of[strips.wait_vcpu[wait]]))
+            y = shift + thread * px(_PITCH) + px(_GHOST + _BAR + 3) + line * theme.px(1) * _HAIR + 1
+            left, right = (scale.x(float(at[wait]) / 1000.0) for at in (strips.wait_begin, strips.wait_end))
+            painter.setPen(QPen(theme.bar_colours(hue).edge, 2.2))
+            painter.drawLine(QPointF(max(left, scale.left), y), QPointF(min(right, scale.right), y))
+
+    # Mouse and keys
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Light the turn below the pointer; move along while the button is held."""
+        if event is None:
+            return
+        x, y = event.position().x(), event.position().y()
+        if self._held_x is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            scale = self._pane.scale
+            by_s = (self._held_x - x) * scale.span_s / max(1, scale.right - scale.left)
+            if abs(self._held_x - x) >= 3:
+                self._pane.set_scale(scale.moved(by_s))
+                self._held_x = x
+            return
+        self._pane.light(self.turn_at(x, y))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Select the guest whose turn it is."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._held_x = event.position().x()
+        strips, turn = self._pane.strips, self.turn_at(event.position().x(), event.position().y())
+        if strips is not None and turn is not None:
+            guest = int(strips.guest_of[strips.vcpu[turn]])
+            self._desk.selection.select(strips.division.site.plan.guests[guest].id)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let go."""
+        self._held_x = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Show the turn below the pointer large."""
+        turn = None if event is None else self.turn_at(event.position().x(), event.position().y())
+        strips = self._pane.strips
+        if turn is not None and strips is not None:
+            begin, end = float(strips.begin[turn]) / 1000.0, float(strips.end[turn]) / 1000.0
+            span = max(2 * (end - begin), self._pane.scale.least_s)
+            self._pane.set_scale(self._pane.scale.at((begin + end - span) / 2, min(span, self._pane.scale.whole_s)))
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Light nothing."""
+        super().leaveEvent(event)
+        if not self.hasFocus():
+            self._pane.light(None)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scroll; zoom with Ctrl, move along with Shift."""
+        if event is None:
+            return
+        if not zoomed_or_moved(self._pane, event):
+            super().wheelEvent(event)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Go from turn to turn, zoom, show all."""
+        strips = self._pane.strips
+        if event is None or strips is None or not strips.thread.size:
+            super().keyPressEvent(event)
+            return
+        key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        scale, lit = self._pane.scale, self._pane.lit
+        middle = (scale.left + scale.right) / 2
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self._pane.set_scale(scale.zoomed(middle, _ZOOM))
+        elif key == Qt.Key.Key_Minus:
+            self._pane.set_scale(scale.zoomed(middle, 1 / _ZOOM))
+        elif key == Qt.Key.Key_Home:
+            self._pane.show_all()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._go(strips, lit, Qt.Key(key), of_guest=shift)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and lit is not None:
+            guest = int(strips.guest_of[strips.vcpu[lit]])
+            self._desk.selection.select(strips.division.site.plan.guests[guest].id)
+        elif key == Qt.Key.Key_Escape and self._desk.trial.step is None:
+            self._pane.light(None)
+        else:
+            super().keyPressEvent(event)
+
+    def _go(self, strips: Strips, lit: int | None, key: Qt.Key, *, of_guest: bool) -> None:
+        if lit is None:
+            at_ms = self._pane.scale.start_s * 1000.0
+            begun = np.flatnonzero(strips.end > at_ms)
+            turn = int(begun[np.lexsort((strips.begin[begun], strips.thread[begun]))[0]]) if begun.size else 0
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            turn = strips.next_turn(lit, 1 if key == Qt.Key.Key_Right else -1, of_guest=of_guest)
+        else:
+            turn = self._beside(strips, lit, 1 if key == Qt.Key.Key_Down else -1)
+        self._pane.bring(turn)
+        bar, top = self.verticalScrollBar(), self.line_top(int(strips.thread[turn]))
+        assert bar is not None
+        head, pitch = self._theme.px(_HEAD), self._theme.px(_PITCH)
+        if top < head:
+            bar.setValue(bar.value() + top - head)
+        elif top + pitch > self._seen.height():
+            bar.setValue(bar.value() + top + pitch - self._seen.height())
+
+    @staticmethod
+    def _beside(strips: Strips, lit: int, step: int) -> int:
+        """Give the turn at the same time on the next thread where somebody ran then."""
+        middle = float(strips.begin[lit] + strips.end[lit]) / 2
+        thread = int(strips.thread[lit]) + step
+        while 0 <= thread < strips.threads:
+            found = strips.turn_at(thread, middle)
+            if found is not None:
+                return found
+            thread += step
+        return lit
+
+
+def lit_band(pane: Pane) -> tuple[float, float] | None:
+    """Give from where to where the lit turn reaches on the axis, None while none is lit."""
+    if pane.lit is None or pane.strips is None:
+        return None
+    scale, strips = pane.scale, pane.strips
+    left, right = (scale.x(float(at[pane.lit]) / 1000.0) for at in (strips.begin, strips.end))
+    return max(left, scale.left), min(max(right, left + 1), scale.right)
+
+
+def zoomed_or_moved(pane: Pane, event: QWheelEvent) -> bool:
+    """Zoom with Ctrl and move along with Shift; tells whether either was meant."""
+    turned = event.angleDelta()
+    steps = (turned.y() or turned.x()) / _WHEEL_STEP
+    if steps and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        pane.set_scale(pane.scale.zoomed(event.position().x(), _ZOOM**steps))
+    elif steps and (event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turned.x()):
+        pane.set_scale(pane.scale.moved(-steps * _PAN * pane.scale.span_s))
+    else:
+        return False
+    return True
