@@ -27,6 +27,8 @@ _READING_LINES: Final = 5
 _LEAST_TURN_MS: Final = 1.0
 _MOST_TURN_MS: Final = 100.0
 _SLIDER: Final = 200
+_STEP: Final = 4
+"""Of the slider: about a tenth longer."""
 _MIDDLE: Final = Qt.AlignmentFlag.AlignCenter & ~Qt.AlignmentFlag.AlignHCenter
 _FELLOWS: Final = ("own", "lead", "together")
 
@@ -58,6 +60,8 @@ class Controls(QScrollArea):
         self._reading = WrappedLabel(theme, 12, parent=self._inner)
         self.turn = QSlider(Qt.Orientation.Horizontal, self._inner)
         self.turn.setRange(0, _SLIDER)
+        self.turn.setSingleStep(_STEP)
+        self.turn.setPageStep(5 * _STEP)
         self.turn.setAccessibleName("Length of a turn")
         self.turn.valueChanged.connect(self._on_turn)
         self._turn_text = QLabel(self._inner)

@@ -19,7 +19,7 @@ Bools = NDArray[np.bool_]
 
 SOLID, HELD, SPENT = range(3)
 """What somebody stood in line for: a thread; its fellows; the next period of a budget."""
-_SAME_MS: Final = 1e-6
+_SAME_MS: Final = 1e-7
 HAIRS: Final = 5
 """So many waits are drawn below a thread, one below the other."""
 
