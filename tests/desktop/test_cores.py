@@ -19,7 +19,7 @@ from ruvex.desktop.views.cores import CoresView
 from ruvex.desktop.views.cores.controls import crowd_text
 from ruvex.desktop.views.cores.histogram import counts_of
 from ruvex.desktop.views.cores.pixels import BusyTime, covered
-from ruvex.desktop.views.cores.strips import Stretches, Strips
+from ruvex.desktop.views.cores.strips import Strips
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Plan
 from tests.cores.host import guest, plan_on
@@ -215,7 +215,7 @@ class Turns(CoresCase):
         longest = [strips.figures[guest].longest_ms for guest in waits.rows[1:]]
         self.assertEqual(longest, sorted(longest, reverse=True))
         second = self.desk.look.plan.guests[waits.rows[1]].id
-        QTest.mouseClick(waits.viewport(), LEFT, NONE, waits.place_of(1).center().toPoint())
+        QTest.mouseClick(waits.viewport(), LEFT, NONE, waits.places()[1][1].center().toPoint())
         self.assertEqual(self.desk.selection.current, second)
         waits.setFocus()
         QTest.keyClick(waits, Qt.Key.Key_Down)
@@ -447,9 +447,12 @@ class Rows(CoresCase):
                 self.assertAlmostEqual(shown, clipped.sum(), places=9)
 
     def test_a_short_wait_is_a_hair_at_least(self) -> None:
-        """Touched pixels, each once; what lies beyond the edges is left out."""
-        waits = Stretches(np.array([0, 3]), np.array([1.0, 4.01, 90.0]), np.array([2.5, 4.02, 95.0]), np.arange(3))
-        self.assertEqual(covered(waits, 0, np.arange(7.0)).tolist(), [False, True, True, False, True, False])
+        """Touched pixels, each once; what lies beyond the edges, or is of no length, is left out."""
+        begin, end = np.array([1.0, 4.01, 90.0, 5.0, 0.0]), np.array([2.5, 4.02, 95.0, 5.0, 9.0])
+        found = covered(np.array([0, 0, 0, 0, 1]), begin, end, 3, np.arange(7.0))
+        self.assertEqual(found[0].tolist(), [False, True, True, False, True, False])
+        self.assertEqual(found[1].tolist(), [True] * 6)
+        self.assertEqual(found[2].tolist(), [False] * 6)
 
     def test_waits_are_counted_in_steps_of_half_a_doubling(self) -> None:
         """From half a millisecond on; the longest stand in the last step."""

@@ -101,18 +101,20 @@ def _blend(one: int, other: int, part: float) -> QColor:
     return QColor.fromRgbF(*(a + (b - a) * part for a, b in zip(first, second, strict=True)))
 
 
-def _luminance(colour: QColor) -> float:
+@lru_cache(maxsize=256)
+def _luminance(rgb: int) -> float:
     """Give how bright a colour is, 0 to 1, as WCAG 2 reckons contrast."""
-    parts = (part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in colour.getRgbF()[:3])
+    found = QColor.fromRgb(rgb).getRgbF()[:3]
+    parts = (part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in found if part is not None)
     return sum(weight * part for weight, part in zip((0.2126, 0.7152, 0.0722), parts, strict=True))
 
 
 def legible(ground: QColor, *inks: QColor) -> QColor:
     """Give the one of some inks that stands out most from a ground."""
-    light = _luminance(ground)
+    light = _luminance(ground.rgb())
 
     def contrast(ink: QColor) -> float:
-        one, other = light + 0.05, _luminance(ink) + 0.05
+        one, other = light + 0.05, _luminance(ink.rgb()) + 0.05
         return max(one, other) / min(one, other)
 
     return max(inks, key=contrast)

@@ -8,10 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QColor, QImage
 
-from ruvex.desktop.views.cores.strips import Stretches
-
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+Pixels = NDArray[np.uint32]
+
+_ALL = slice(None)
 
 
 class BusyTime:
@@ -46,24 +48,50 @@ class BusyTime:
         return found
 
 
-def blended(parts: Mapping[int, Floats], colours: Mapping[int, QColor], ground: QColor, count: int) -> Floats:
-    """Give the colour of each pixel, shape (pixels, 3), 0 to 255: of the ground and of what lies on it by its part."""
-    base = np.array([ground.red(), ground.green(), ground.blue()], dtype=np.float64)
-    found = np.broadcast_to(base, (count, 3)).copy()
+def blended(parts: Mapping[int, Floats], colours: Mapping[int, QColor], ground: QColor, count: int) -> Pixels:
+    """Give the colour of each pixel of a row: of the ground and of what lies on it by its part."""
+    base = np.array([[ground.red()], [ground.green()], [ground.blue()]], dtype=np.float64)
+    found = np.broadcast_to(base, (3, count)).copy()
     for number, part in parts.items():
         colour = colours[number]
-        found += part[:, None] * (np.array([colour.red(), colour.green(), colour.blue()]) - base)
-    return found
+        found += part * (np.array([[colour.red()], [colour.green()], [colour.blue()]]) - base)
+    whole = (np.clip(found, 0, 255) + 0.5).astype(np.uint32)
+    return np.asarray(np.uint32(0xFF000000) | (whole[0] << 16) | (whole[1] << 8) | whole[2], dtype=np.uint32)
 
 
-def image_of(rows: Floats, ratio: float) -> QImage:
-    """Give a picture of colours, shape (height, width, 3), 0 to 255."""
-    height, width, _ = rows.shape
-    whole = np.clip(rows + 0.5, 0, 255).astype(np.uint32)
-    pixels = 0xFF000000 | (whole[..., 0] << 16) | (whole[..., 1] << 8) | whole[..., 2]
-    image = QImage(pixels.astype(np.uint32).tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
-    image.setDevicePixelRatio(ratio)
-    return image
+class Sheet:
+    """Pixels that are filled in rows and then shown at once.
+
+    Attributes
+    ----------
+    pixels
+        Shape (height, width): 0xffRRGGBB.
+    """
+
+    def __init__(self, width: int, height: int, ground: QColor, ratio: float) -> None:
+        self._ratio = ratio
+        self.pixels: Pixels = np.full((max(height, 1), max(width, 1)), ground.rgb(), dtype=np.uint32)
+
+    def row(self, y: float) -> int:
+        """Give the row of pixels at a height, kept within."""
+        return int(min(max(round(y * self._ratio), 0), self.pixels.shape[0]))
+
+    def fill(self, top: float, bottom: float, row: Pixels | int, seen: Bools | slice = _ALL) -> None:
+        """Fill some columns from one height to another, with one colour or each with its own."""
+        self.pixels[self.row(top) : max(self.row(bottom), self.row(top) + 1), seen] = row
+
+    def tint(self, left: float, right: float, colour: QColor) -> None:
+        """Fill all of the height from one x to another."""
+        columns = slice(max(round(left * self._ratio), 0), max(round(right * self._ratio), 0))
+        self.pixels[:, columns] = colour.rgb()
+
+    def image(self) -> QImage:
+        """Give the picture; it looks at the pixels as long as this is kept."""
+        height, width = self.pixels.shape
+        # PyQt takes any buffer, which its annotations do not say.
+        image: QImage = QImage(self.pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32)  # type: ignore[call-overload]
+        image.setDevicePixelRatio(self._ratio)
+        return image
 
 
 def runs_of(seen: NDArray[np.bool_]) -> list[tuple[int, int]]:
@@ -78,17 +106,31 @@ def runs_of(seen: NDArray[np.bool_]) -> list[tuple[int, int]]:
     return list(zip(np.flatnonzero(steps > 0).tolist(), np.flatnonzero(steps < 0).tolist(), strict=True))
 
 
-def covered(stretches: Stretches, owner: int, edges: Floats) -> NDArray[np.bool_]:
-    """Tell which stretches between neighbouring edges are touched by those of an owner, a hair's width at least."""
-    low, high = int(stretches.first[owner]), int(stretches.first[owner + 1])
-    count = edges.size - 1
-    begin, end = stretches.begin[low:high], stretches.end[low:high]
+def covered(rows: Ints, begin: Floats, end: Floats, count: int, edges: Floats) -> Bools:
+    """Tell which pixels stretches of time touch, a hair's width each at least.
+
+    Parameters
+    ----------
+    rows, begin, end
+        Of each stretch: its row of pixels, and its time, ms.
+    count
+        How many rows there are.
+    edges
+        The times between which each pixel of a row lies, evenly spaced.
+
+    Returns
+    -------
+    Bools
+        Shape (rows, pixels).
+    """
+    wide = edges.size - 1
     near = (end > edges[0]) & (begin < edges[-1]) & (end > begin)
-    if not near.any():
-        return np.zeros(count, dtype=np.bool_)
-    first = np.clip(np.searchsorted(edges, begin[near], side="right") - 1, 0, count - 1)
-    last = np.clip(np.searchsorted(edges, end[near], side="left"), 1, count)
-    steps = np.zeros(count + 1, dtype=np.int64)
-    np.add.at(steps, first, 1)
-    np.add.at(steps, np.maximum(last, first + 1), -1)
-    return np.asarray(np.cumsum(steps)[:count] > 0)
+    rows, begin, end = rows[near], begin[near], end[near]
+    per_ms = wide / (edges[-1] - edges[0])
+    first = np.clip(np.floor((begin - edges[0]) * per_ms).astype(np.int64), 0, wide - 1)
+    last = np.clip(np.ceil((end - edges[0]) * per_ms).astype(np.int64), first + 1, wide)
+    size = count * (wide + 1)
+    steps = np.bincount(rows * (wide + 1) + first, minlength=size) - np.bincount(
+        rows * (wide + 1) + last, minlength=size
+    )
+    return np.asarray(np.cumsum(steps.reshape(count, wide + 1), axis=1)[:, :wide] > 0)

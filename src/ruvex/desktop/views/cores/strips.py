@@ -44,10 +44,7 @@ class Stretches:
     which: Ints
 
     def within(self, owner: int, begin: float, end: float) -> Ints:
-        """Give the positions here of those of an owner that touch a stretch of time.
-
-        Right where those of an owner follow each other; where they overlap, some that began long before may be missed.
-        """
+        """Give the positions here of those of an owner that touch a stretch of time; its own follow each other."""
         low, high = int(self.first[owner]), int(self.first[owner + 1])
         from_here = low + int(np.searchsorted(self.end[low:high], begin))
         to_here = low + int(np.searchsorted(self.begin[low:high], end))
@@ -116,31 +113,29 @@ class Strips:
         return _by_owner(self.thread, self.threads, self.begin, self.end)
 
     @cached_property
-    def turns_by_vcpu(self) -> Stretches:
-        """The turns of each vCPU."""
-        return _by_owner(self.vcpu, self.guest_of.size, self.begin, self.end)
-
-    @cached_property
-    def waits_by_thread(self) -> tuple[Stretches, ...]:
-        """The waits below each thread, each on the next of ``HAIRS`` lines; those served at once are left out."""
+    def wait_line(self) -> Ints:
+        """By wait: on which of the ``HAIRS`` lines below its thread it is drawn, the next one each; −1 on none."""
         some = np.flatnonzero(self.wait_end - self.wait_begin > _SAME_MS)
         some = some[np.lexsort((self.wait_begin[some], self.wait_thread[some]))]
         first = np.searchsorted(self.wait_thread[some], np.arange(self.threads))
-        line = (np.arange(some.size) - first[self.wait_thread[some]]) % HAIRS
-        found = []
-        for number in range(HAIRS):
-            here = some[line == number]
-            part = _by_owner(self.wait_thread[here], self.threads, self.wait_begin[here], self.wait_end[here])
-            found.append(Stretches(part.first, part.begin, part.end, here[part.which]))
-        return tuple(found)
+        line = np.full(self.wait_vcpu.size, -1, dtype=np.int64)
+        line[some] = (np.arange(some.size) - first[self.wait_thread[some]]) % HAIRS
+        return line
 
     @cached_property
-    def wait_line(self) -> Ints:
-        """By wait: on which of the lines below its thread it is drawn, −1 on none."""
-        line = np.full(self.wait_vcpu.size, -1, dtype=np.int64)
-        for number, waits in enumerate(self.waits_by_thread):
-            line[waits.which] = number
-        return line
+    def _longest_ms(self) -> float:
+        return float((self.wait_end - self.wait_begin).max(initial=0.0))
+
+    @cached_property
+    def _in_order(self) -> Ints:
+        return np.argsort(self.wait_begin, kind="stable")
+
+    def waits_within(self, begin: float, end: float) -> Ints:
+        """Give the waits that touch a stretch of time, ms."""
+        since = self.wait_begin[self._in_order]
+        low, high = np.searchsorted(since, (begin - self._longest_ms, end)).tolist()
+        its = self._in_order[low:high]
+        return np.asarray(its[self.wait_end[its] > begin])
 
     # By guest
 
@@ -153,11 +148,6 @@ class Strips:
     def number_of(self) -> Ints:
         """By vCPU: its number within its guest."""
         return self.trace.parties.number_of
-
-    @cached_property
-    def waits_by_vcpu(self) -> Stretches:
-        """The waits of each vCPU, those that were served at once among them."""
-        return _by_owner(self.wait_vcpu, self.guest_of.size, self.wait_begin, self.wait_end)
 
     @cached_property
     def guests(self) -> tuple[int, ...]:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
@@ -15,11 +14,9 @@ from ruvex.desktop.kit.endings import draw_ending
 from ruvex.desktop.kit.theme import Theme, blend, legible
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores.pane import Pane
-from ruvex.desktop.views.cores.pixels import BusyTime, blended, covered, image_of, runs_of
+from ruvex.desktop.views.cores.pixels import Bools, BusyTime, Floats, Pixels, Sheet, blended, covered, runs_of
 from ruvex.desktop.views.cores.strips import HAIRS, Strips
 from ruvex.desktop.views.cores.words import ENDING_MARKS, ms_text
-
-Floats = NDArray[np.float64]
 
 NAMES: Final = 132
 RIGHT: Final = 16
@@ -154,9 +151,16 @@ class Threads(QAbstractScrollArea):
         low = max(0, shift // pitch)
         threads = range(low, min(strips.threads, (shift + height - head) // pitch + 1))
         painter.setClipRect(0, head, self.width(), height - head)
-        self._paint_band(painter, height)
+        if self._pane.as_shapes:
+            self._paint_shapes(painter, strips, threads, head - shift)
+        else:
+            device = painter.device()
+            ratio = device.devicePixelRatio() if device is not None else 1.0
+            sheet = self._sheet(strips, threads, head - shift, height, ratio)
+            painter.drawImage(QPointF(scale.left, 0), sheet.image())
+        inks = self._inks(strips)
         for thread in threads:
-            self._paint_line(painter, strips, thread, head + thread * pitch - shift, ticks)
+            self._paint_line(painter, strips, thread, head + thread * pitch - shift, inks)
         self._paint_lit(painter, strips, threads, head - shift)
         painter.setClipping(False)
         self._paint_axis(painter, ticks)
@@ -176,25 +180,17 @@ class Threads(QAbstractScrollArea):
             wide = face.width(text)
             face.draw(painter, min(max(x - wide / 2, scale.left), self.width() - wide - 4), 0, high, text)
 
-    def _paint_band(self, painter: QPainter, height: int) -> None:
-        """Paint the stretch of the lit turn from top to bottom: the other half goes on with it."""
-        place = lit_band(self._pane)
-        if place is not None:
-            painter.fillRect(QRectF(place[0], 0, place[1] - place[0], height), self._theme.colours.band_row)
-
     def _columns(self, ratio: float) -> Floats:
         scale = self._pane.scale
         count = max(1, round((scale.right - scale.left) * ratio))
         return np.linspace(scale.start_s * 1000.0, scale.end_s * 1000.0, count + 1)
 
-    def _paint_line(self, painter: QPainter, strips: Strips, thread: int, top: float, ticks: Sequence[float]) -> None:
-        theme, scale, px = self._theme, self._pane.scale, self._theme.px
+    def _paint_line(
+        self, painter: QPainter, strips: Strips, thread: int, top: float, inks: Mapping[int, QColor]
+    ) -> None:
+        """Paint the name of a thread, and the marks of its turns."""
+        theme, px = self._theme, self._theme.px
         colours, parties = theme.colours, strips.trace.parties
-        device = painter.device()
-        ratio = device.devicePixelRatio() if device is not None else 1.0
-        painter.setPen(colours.grid)
-        for at in ticks:
-            painter.drawLine(QLineF(scale.x(at), top, scale.x(at), top + px(_PITCH)))
         core, second = divmod(thread, parties.width)
         is_lit = self._pane.lit is not None and int(strips.thread[self._pane.lit]) == thread
         painter.setPen(colours.ink)
@@ -202,13 +198,7 @@ class Threads(QAbstractScrollArea):
         painter.setPen(colours.muted)
         words = f"core {core}" + ("" if second == 0 else ", second" if parties.width == 2 else f", {second + 1}")
         theme.face(11).draw(painter, px(12), top + px(18), px(14), words)
-        edges = self._columns(ratio)
-        self._paint_busy(painter, strips, thread, QRectF(scale.left, top + px(_GHOST + 1), 0, px(_BAR)), edges, ratio)
-        before = self._pane.before
-        if before is not None and thread < before.threads:
-            self._paint_busy(painter, before, thread, QRectF(scale.left, top, 0, px(_GHOST - 1)), edges, ratio)
-        self._paint_marks(painter, strips, thread, top + px(_GHOST + 1))
-        self._paint_hairs(painter, strips, thread, top + px(_GHOST + _BAR + 3), edges, ratio)
+        self._paint_marks(painter, strips, thread, top + px(_GHOST + 1), inks)
 
     def _colour(self, number: int, chosen: int | None) -> QColor:
         paper = self._theme.colours.paper
@@ -216,13 +206,22 @@ class Threads(QAbstractScrollArea):
             return blend(self._theme.bar_colours(chosen).solid, paper, _CHOSEN)
         return blend(self._theme.bar_colours(None if number < 0 else number).solid, paper, _PALE)
 
+    def _inks(self, strips: Strips) -> Mapping[int, QColor]:
+        """Give by guest the colour in which its name can be read on its turns."""
+        chosen, colours = self._chosen(strips), self._theme.colours
+        found = {}
+        for guest in strips.vcpus_of:
+            hue = strips.hue(guest)
+            ground = self._colour(_CLASS_CHOSEN if guest == chosen else -1 if hue is None else hue, hue)
+            found[guest] = legible(ground, colours.ink, colours.paper)
+        return found
+
     def _chosen(self, strips: Strips) -> int:
         """Give the selected guest's position in the plan, −1 if none is."""
         return strips.division.site.plan.guest_index.get(self._desk.selection.current or "", -1)
 
-    def _paint_busy(
-        self, painter: QPainter, strips: Strips, thread: int, place: QRectF, edges: Floats, ratio: float
-    ) -> None:
+    def _busy_row(self, strips: Strips, thread: int, edges: Floats) -> Pixels:
+        """Give a line of turns as one row of pixels."""
         chosen = self._chosen(strips)
         key = id(strips), thread, chosen
         busy = self._busy.get(key)
@@ -232,29 +231,33 @@ class Threads(QAbstractScrollArea):
             vcpus = strips.vcpu[by_thread.which[low:high]]
             classes = np.where(strips.guest_of[vcpus] == chosen, _CLASS_CHOSEN, strips.hues[vcpus])
             busy = self._busy[key] = BusyTime(by_thread.begin[low:high], by_thread.end[low:high], classes)
-        hue = strips.hue(chosen) if chosen >= 0 and (strips.guest_of == chosen).any() else None
-        if self._pane.as_shapes:
-            self._paint_shapes(painter, strips, thread, place, chosen)
-            return
+        hue = strips.hue(chosen) if chosen in strips.vcpus_of else None
         parts = busy.parts(edges)
         colours = {number: self._colour(number, hue) for number in parts}
-        row = blended(parts, colours, self._theme.colours.paper, edges.size - 1)
-        painter.drawImage(
-            QRectF(place.left(), place.top(), (edges.size - 1) / ratio, place.height()), image_of(row[None], 1.0)
-        )
+        return blended(parts, colours, self._theme.colours.paper, edges.size - 1)
 
-    def _paint_shapes(self, painter: QPainter, strips: Strips, thread: int, place: QRectF, chosen: int) -> None:
-        """Paint every turn in sight as a rectangle of its own."""
-        scale, by_thread = self._pane.scale, strips.turns_by_thread
-        for at in by_thread.within(thread, scale.start_s * 1000.0, scale.end_s * 1000.0).tolist():
-            guest = int(strips.guest_of[strips.vcpu[by_thread.which[at]]])
-            hue = strips.hue(guest)
-            colour = self._colour(_CLASS_CHOSEN if guest == chosen else -1 if hue is None else hue, hue)
-            left, right = (scale.x(float(ms[at]) / 1000.0) for ms in (by_thread.begin, by_thread.end))
-            left, right = max(left, scale.left), min(right, scale.right)
-            painter.fillRect(QRectF(left, place.top(), right - left, place.height()), colour)
+    def _paint_shapes(self, painter: QPainter, strips: Strips, threads: range, shift: float) -> None:
+        """Paint every turn in sight, and every wait, as a rectangle of its own."""
+        scale, by_thread, px = self._pane.scale, strips.turns_by_thread, self._theme.px
+        chosen, edges = self._chosen(strips), self._columns(1.0)
+        hairs, dark = self._hairs(strips, threads, edges), self._hair_colour()
+        for number, thread in enumerate(threads):
+            top = shift + thread * px(_PITCH) + px(_GHOST + 1)
+            for at in by_thread.within(thread, scale.start_s * 1000.0, scale.end_s * 1000.0).tolist():
+                guest = int(strips.guest_of[strips.vcpu[by_thread.which[at]]])
+                hue = strips.hue(guest)
+                colour = self._colour(_CLASS_CHOSEN if guest == chosen else -1 if hue is None else hue, hue)
+                left, right = (scale.x(float(ms[at]) / 1000.0) for ms in (by_thread.begin, by_thread.end))
+                left, right = max(left, scale.left), min(right, scale.right)
+                painter.fillRect(QRectF(left, top, right - left, px(_BAR)), colour)
+            for line in range(HAIRS):
+                for first, last in runs_of(hairs[number * HAIRS + line]):
+                    y = self._hair_top(top, line)
+                    painter.fillRect(QRectF(scale.left + first, y, last - first, 1.2), dark)
 
-    def _paint_marks(self, painter: QPainter, strips: Strips, thread: int, top: float) -> None:
+    def _paint_marks(
+        self, painter: QPainter, strips: Strips, thread: int, top: float, inks: Mapping[int, QColor]
+    ) -> None:
         """Part turns that are wide enough, and tell why each ended and whose it was."""
         theme, scale = self._theme, self._pane.scale
         ink, high = theme.colours.ink, theme.px(_BAR)
@@ -269,14 +272,7 @@ class Threads(QAbstractScrollArea):
         painter.setPen(theme.colours.paper)
         for x in end.tolist():
             painter.drawLine(QLineF(x, top, x, top + high))
-        plan, face, chosen = strips.division.site.plan, theme.face(11), self._chosen(strips)
-        inks = {
-            (is_chosen, hue): legible(
-                self._colour(_CLASS_CHOSEN if is_chosen else hue, None if hue < 0 else hue), ink, theme.colours.paper
-            )
-            for hue in np.unique(strips.hues).tolist()
-            for is_chosen in (False, True)
-        }
+        plan, face = strips.division.site.plan, theme.face(11)
         for number, left, right in zip(by_thread.which[here].tolist(), begin.tolist(), end.tolist(), strict=True):
             if right - left < _LEAST_MARKED:
                 continue
@@ -287,32 +283,46 @@ class Threads(QAbstractScrollArea):
             text = guest.label if guest.vcpus == 1 else f"{guest.label} {int(strips.number_of[vcpu])}"
             # A name stands only where it fits whole.
             if face.width(text) + 14 <= right - left:
-                painter.setPen(inks[int(strips.guest_of[vcpu]) == chosen, int(strips.hues[vcpu])])
+                painter.setPen(inks[int(strips.guest_of[vcpu])])
                 face.draw(painter, left + 4, top, high, text)
 
-    def _paint_hairs(
-        self, painter: QPainter, strips: Strips, thread: int, top: float, edges: Floats, ratio: float
-    ) -> None:
-        theme, scale = self._theme, self._pane.scale
-        pitch = max(2, round(theme.px(1) * _HAIR * ratio))
-        colours = theme.colours
-        ground = np.array([colours.paper.red(), colours.paper.green(), colours.paper.blue()], dtype=np.float64)
-        rows = np.broadcast_to(ground, (pitch * HAIRS, edges.size - 1, 3)).copy()
-        dark = blend(colours.muted, colours.paper, 0.25)
-        thick = max(1, round(1.2 * ratio))
-        is_any = False
-        for number, waits in enumerate(strips.waits_by_thread):
-            seen = covered(waits, thread, edges)
-            if self._pane.as_shapes:
-                for first, last in runs_of(seen):
-                    y, wide = top + number * pitch / ratio, (last - first) / ratio
-                    painter.fillRect(QRectF(scale.left + first / ratio, y, wide, thick / ratio), dark)
-            elif seen.any():
-                is_any = True
-                rows[number * pitch : number * pitch + thick, seen] = (dark.red(), dark.green(), dark.blue())
-        if is_any:
-            high = pitch * HAIRS / ratio
-            painter.drawImage(QRectF(scale.left, top, (edges.size - 1) / ratio, high), image_of(rows, 1.0))
+    def _sheet(self, strips: Strips, threads: range, shift: float, height: int, ratio: float) -> Sheet:
+        """Give turns and waits of the lines in sight as pixels."""
+        scale, px, colours = self._pane.scale, self._theme.px, self._theme.colours
+        edges = self._columns(ratio)
+        sheet = Sheet(edges.size - 1, round(height * ratio), colours.paper, ratio)
+        for at in scale.ticks(px(_TICK_ROOM), least_s=0.0):
+            sheet.tint(scale.x(at) - scale.left, scale.x(at) - scale.left + 1, colours.grid)
+        band = lit_band(self._pane)
+        if band is not None:
+            sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
+        before = self._pane.before
+        hairs = self._hairs(strips, threads, edges)
+        dark, thick = self._hair_colour().rgb(), max(1.0, 1.2)
+        for number, thread in enumerate(threads):
+            top = shift + thread * px(_PITCH)
+            if before is not None and thread < before.threads:
+                sheet.fill(top, top + px(_GHOST - 1), self._busy_row(before, thread, edges))
+            top += px(_GHOST + 1)
+            sheet.fill(top, top + px(_BAR), self._busy_row(strips, thread, edges))
+            for line in range(HAIRS):
+                y = self._hair_top(top, line)
+                sheet.fill(y, y + thick, dark, hairs[number * HAIRS + line])
+        return sheet
+
+    def _hair_top(self, bar_top: float, line: int) -> float:
+        return bar_top + self._theme.px(_BAR + 2) + line * self._theme.scale * _HAIR
+
+    def _hair_colour(self) -> QColor:
+        return blend(self._theme.colours.muted, self._theme.colours.paper, 0.25)
+
+    def _hairs(self, strips: Strips, threads: range, edges: Floats) -> Bools:
+        """Tell which pixels of the lines below each thread in sight have somebody waiting."""
+        its = strips.waits_within(float(edges[0]), float(edges[-1]))
+        rows = (strips.wait_thread[its] - threads.start) * HAIRS + strips.wait_line[its]
+        is_seen = (strips.wait_line[its] >= 0) & (rows >= 0) & (rows < len(threads) * HAIRS)
+        its, rows = its[is_seen], rows[is_seen]
+        return covered(rows, strips.wait_begin[its], strips.wait_end[its], len(threads) * HAIRS, edges)
 
     def _paint_lit(self, painter: QPainter, strips: Strips, threads: range, shift: float) -> None:
         """Paint the lit turn, its fellows with their numbers, and who waited for it."""
@@ -351,7 +361,7 @@ class Threads(QAbstractScrollArea):
             if thread not in threads or line < 0:
                 continue
             hue = strips.hue(int(strips.guest_of[strips.wait_vcpu[wait]]))
-            y = shift + thread * px(_PITCH) + px(_GHOST + _BAR + 3) + line * theme.px(1) * _HAIR + 1
+            y = self._hair_top(shift + thread * px(_PITCH) + px(_GHOST + 1), line) + 0.6
             left, right = (scale.x(float(at[wait]) / 1000.0) for at in (strips.wait_begin, strips.wait_end))
             painter.setPen(QPen(theme.bar_colours(hue).edge, 2.2))
             painter.drawLine(QPointF(max(left, scale.left), y), QPointF(min(right, scale.right), y))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import (
+    QColor,
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
@@ -23,12 +24,10 @@ from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores import histogram
 from ruvex.desktop.views.cores.pane import Pane
-from ruvex.desktop.views.cores.pixels import covered, image_of, runs_of
-from ruvex.desktop.views.cores.strips import HELD, SPENT, Stretches, Strips
+from ruvex.desktop.views.cores.pixels import Floats, Sheet, covered, runs_of
+from ruvex.desktop.views.cores.strips import HELD, SOLID, SPENT, Strips
 from ruvex.desktop.views.cores.threads import lit_band, zoomed_or_moved
 from ruvex.desktop.views.cores.words import wait_text
-
-Floats = NDArray[np.float64]
 
 _HEAD: Final = 24
 _ROW: Final = 21
@@ -40,6 +39,7 @@ _COLUMN: Final = 48
 _PALE: Final = 0.25
 _DOTS: Final = 4
 _DASHES: Final = 10
+_THICK: Final = 1.4
 
 
 class Waits(QAbstractScrollArea):
@@ -48,7 +48,6 @@ class Waits(QAbstractScrollArea):
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._theme, self._pane = desk, theme, pane
-        self._by_kind: dict[tuple[int, int, int], Stretches] = {}
         self._counts: dict[tuple[int, int], Floats] = {}
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -57,13 +56,12 @@ class Waits(QAbstractScrollArea):
         self._seen = self.viewport() or self
         self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         for signal in (pane.scale_changed, pane.lit_changed):
-            signal.connect(self._seen.update)
+            signal.connect(self._on_moved)
         pane.replaced.connect(self._on_replaced)
         desk.selection.changed.connect(self._on_selected)
         theme.changed.connect(self._on_replaced)
 
     def _on_replaced(self) -> None:
-        self._by_kind.clear()
         self._counts.clear()
         self._on_selected()
 
@@ -77,6 +75,11 @@ class Waits(QAbstractScrollArea):
                 f" the longest {wait_text(figures.longest_ms)} ms"
             )
         self._seen.update()
+
+    def _on_moved(self) -> None:
+        """Paint the strips anew; what stands left and right of them stays."""
+        scale = self._pane.scale
+        self._seen.update(scale.left - 1, 0, scale.right - scale.left + 2, self._seen.height())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fit the rows."""
@@ -120,52 +123,50 @@ class Waits(QAbstractScrollArea):
         assert self._pane.strips is not None
         return self._pane.strips.division.site.plan.guests[guest].label
 
-    def place_of(self, number: int) -> QRectF:
-        """Give where a row is, in the viewport."""
-        px, bar = self._theme.px, self.verticalScrollBar()
+    def places(self) -> list[tuple[int, QRectF]]:
+        """Give the guests from top to bottom, and where each one's row is in the viewport."""
+        px, bar, chosen = self._theme.px, self.verticalScrollBar(), self.chosen
         assert bar is not None
-        tall = px(_TALL) if self.chosen is not None else 0
-        first = tall if self.chosen is not None and number else 0
-        top = px(_HEAD) + first + (number - (1 if first else 0)) * px(_ROW) - bar.value()
-        high = tall if tall and not number else px(_ROW)
-        return QRectF(0, top, self._seen.width(), high)
+        found, top = [], float(px(_HEAD) - bar.value())
+        for guest in self.rows:
+            high = px(_TALL) if guest == chosen else px(_ROW)
+            found.append((guest, QRectF(0, top, self._seen.width(), high)))
+            top += high
+        return found
 
     def _row_at(self, y: float) -> int | None:
-        for number in range(len(self.rows)):
-            place = self.place_of(number)
-            if place.top() <= y < place.bottom():
-                return number
-        return None
+        at = (number for number, (_, place) in enumerate(self.places()) if place.top() <= y < place.bottom())
+        return next(at, None)
 
     # Painting
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint heads and the rows in sight."""
         painter = QPainter(self._seen)
-        self.paint(painter, self._seen.height())
+        scale = self._pane.scale
+        is_whole = event is None or event.rect().left() < scale.left - 1 or event.rect().right() > scale.right + 1
+        self.paint(painter, self._seen.height(), is_whole=is_whole)
         painter.end()
 
-    def paint(self, painter: QPainter, height: int) -> None:
-        """Paint what has room."""
+    def paint(self, painter: QPainter, height: int, *, is_whole: bool = True) -> None:
+        """Paint what has room: all of it, or the strips alone."""
         theme, strips, scale = self._theme, self._pane.strips, self._pane.scale
         colours, head = theme.colours, theme.px(_HEAD)
         painter.fillRect(0, 0, self.width(), height, colours.paper)
         if strips is None:
             return
         painter.setClipRect(0, head, self.width(), height - head)
-        band = lit_band(self._pane)
-        if band is not None:
-            painter.fillRect(QRectF(band[0], head, band[1] - band[0], height - head), colours.band_row)
         device = painter.device()
         ratio = device.devicePixelRatio() if device is not None else 1.0
         count = max(1, round((scale.right - scale.left) * ratio))
         edges = np.linspace(scale.start_s * 1000.0, scale.end_s * 1000.0, count + 1)
         lit = self._lit_waits(strips)
-        for number, guest in enumerate(self.rows):
-            place = self.place_of(number)
-            if place.bottom() < head or place.top() > height:
-                continue
-            self._paint_row(painter, strips, guest, place, edges, ratio)
+        seen = [(guest, place) for guest, place in self.places() if place.bottom() >= head and place.top() <= height]
+        self._paint_hairs(painter, strips, seen, height, edges, ratio)
+        for guest, place in seen:
+            if is_whole:
+                self._paint_row(painter, strips, guest, place)
+            self._paint_frame(painter, place, is_chosen=guest == self.chosen)
             self._paint_lit(painter, strips, guest, place, lit.get(guest, []))
         painter.setClipping(False)
         self._paint_heads(painter)
@@ -198,9 +199,7 @@ class Waits(QAbstractScrollArea):
         wide = min(px(_COLUMN + 6), (self._seen.width() - px(10) - first) / len(_COLUMNS))
         return first + wide * (number + 1)
 
-    def _paint_row(
-        self, painter: QPainter, strips: Strips, guest: int, place: QRectF, edges: Floats, ratio: float
-    ) -> None:
+    def _paint_row(self, painter: QPainter, strips: Strips, guest: int, place: QRectF) -> None:
         theme, px, colours = self._theme, self._theme.px, self._theme.colours
         bar = theme.bar_colours(strips.hue(guest))
         is_chosen = guest == self.chosen
@@ -209,8 +208,10 @@ class Waits(QAbstractScrollArea):
         painter.setPen(colours.ink)
         face = theme.face(12, bold=is_chosen)
         face.draw(painter, px(14), top, high, face.elided(self._name(guest), px(_NAMES - 20)))
-        self._paint_hairs(painter, strips, guest, place, edges, ratio)
         self._paint_figures(painter, strips, guest, top, high)
+
+    def _paint_frame(self, painter: QPainter, place: QRectF, *, is_chosen: bool) -> None:
+        px, colours, top, high = self._theme.px, self._theme.colours, place.top(), place.height()
         painter.setPen(colours.grid)
         painter.drawLine(px(12), round(top + high) - 1, self._seen.width() - px(8), round(top + high) - 1)
         if is_chosen:
@@ -264,55 +265,48 @@ class Waits(QAbstractScrollArea):
         count, pitch = len(self._pane.strips.vcpus_of[guest]), self._pitch(guest, place.height())
         return place.top() + (place.height() - count * pitch) / 2 + at * pitch
 
-    def _stretches(self, strips: Strips, vcpu: int, kind: int) -> Stretches:
-        """Give the waits of a vCPU of one kind."""
-        key = id(strips), vcpu, kind
-        if key not in self._by_kind:
-            every = strips.waits_by_vcpu
-            here = slice(int(every.first[vcpu]), int(every.first[vcpu + 1]))
-            its = every.which[here]
-            keep = strips.wait_kind[its] == kind
-            begin, end = every.begin[here][keep], every.end[here][keep]
-            self._by_kind[key] = Stretches(np.array([0, begin.size]), begin, end, its[keep])
-        return self._by_kind[key]
-
     def _paint_hairs(
-        self, painter: QPainter, strips: Strips, guest: int, place: QRectF, edges: Floats, ratio: float
+        self,
+        painter: QPainter,
+        strips: Strips,
+        seen: Sequence[tuple[int, QRectF]],
+        height: int,
+        edges: Floats,
+        ratio: float,
     ) -> None:
+        """Paint the waits of each vCPU of the guests in sight as a hair."""
         theme, scale, colours = self._theme, self._pane.scale, self._theme.colours
-        bar = theme.bar_colours(strips.hue(guest))
-        count, rows = edges.size - 1, round(place.height() * ratio)
-        ground = colours.paper
-        found = np.broadcast_to(
-            np.array([ground.red(), ground.green(), ground.blue()], dtype=np.float64), (rows, count, 3)
-        ).copy()
+        row_of = np.full(strips.guest_of.size, -1, dtype=np.int64)
+        lines: list[tuple[float, QColor]] = []
+        for guest, place in seen:
+            hair = blend(theme.bar_colours(strips.hue(guest)).edge, colours.paper, _PALE)
+            half = self._pitch(guest, place.height()) / 2
+            for at, vcpu in enumerate(strips.vcpus_of[guest]):
+                row_of[vcpu] = len(lines)
+                lines.append((self._hair_top(guest, place, at) + half, hair))
+        sheet = Sheet(edges.size - 1, round(height * ratio), colours.paper, ratio)
         band = lit_band(self._pane)
         if band is not None:
-            left, right = (round((x - scale.left) * ratio) for x in band)
-            tint = colours.band_row
-            found[:, max(left, 0) : max(right, 0)] = (tint.red(), tint.green(), tint.blue())
-        columns = np.arange(count)
-        thick = max(1, round(1.4 * ratio))
-        hair = blend(bar.edge, colours.paper, _PALE)
-        for at, vcpu in enumerate(strips.vcpus_of[guest]):
-            y = round((self._hair_top(guest, place, at) - place.top() + self._pitch(guest, place.height()) / 2) * ratio)
-            for kind in (0, HELD, SPENT):
-                stretches = self._stretches(strips, vcpu, kind)
-                if not stretches.begin.size:
-                    continue
-                seen = covered(stretches, 0, edges)
-                if kind == HELD:
-                    seen &= columns % round(_DOTS * ratio) < ratio
-                elif kind == SPENT:
-                    seen &= columns % round(_DASHES * ratio) < 6 * ratio
-                if self._pane.as_shapes:
-                    for first, last in runs_of(seen):
-                        x, top = scale.left + first / ratio, place.top() + y / ratio
-                        painter.fillRect(QRectF(x, top, (last - first) / ratio, thick / ratio), hair)
-                elif seen.any():
-                    found[y : y + thick, seen] = (hair.red(), hair.green(), hair.blue())
-        if not self._pane.as_shapes:
-            painter.drawImage(QRectF(scale.left, place.top(), count / ratio, rows / ratio), image_of(found, 1.0))
+            sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
+        every = strips.waits_within(float(edges[0]), float(edges[-1]))
+        every = every[row_of[strips.wait_vcpu[every]] >= 0]
+        columns = np.arange(edges.size - 1)
+        patterns = {HELD: columns % round(_DOTS * ratio) < ratio, SPENT: columns % round(_DASHES * ratio) < 6 * ratio}
+        shown = np.zeros((len(lines), edges.size - 1), dtype=np.bool_)
+        for kind in (SOLID, HELD, SPENT):
+            its = every[strips.wait_kind[every] == kind]
+            if its.size:
+                rows = row_of[strips.wait_vcpu[its]]
+                found = covered(rows, strips.wait_begin[its], strips.wait_end[its], len(lines), edges)
+                shown |= found & patterns[kind] if kind in patterns else found
+        if self._pane.as_shapes:
+            for (y, hair), row in zip(lines, shown, strict=True):
+                for first, last in runs_of(row):
+                    painter.fillRect(QRectF(scale.left + first / ratio, y, (last - first) / ratio, _THICK), hair)
+            return
+        for (y, hair), row in zip(lines, shown, strict=True):
+            sheet.fill(y, y + _THICK, hair.rgb(), row)
+        painter.drawImage(QPointF(scale.left, 0), sheet.image())
 
     def _lit_waits(self, strips: Strips) -> dict[int, list[int]]:
         found: dict[int, list[int]] = {}
