@@ -10,7 +10,10 @@ from collections import defaultdict
 from itertools import pairwise
 from pathlib import Path
 
-from ruvex.plan import plan_text
+from ruvex.cores import trace
+from ruvex.plan import plan_text, read_plan
+from ruvex.play import Player, division_at
+from ruvex.site import site_of
 from tests.cli.test_commands import DEMO, run
 from tests.cores.host import guest, plan_on
 
@@ -43,6 +46,25 @@ class Cores(unittest.TestCase):
             self.assertAlmostEqual(
                 sum(row[key] for key in ("run", "wait", "held", "off", "asleep")), row["vcpus"], places=6
             )
+
+    def test_a_played_moment_has_what_the_day_has_then(self) -> None:
+        """Batch work that is behind wants more than it would settle at; the command says which is told."""
+        file = read_plan(DEMO)
+        player = Player(site_of(file.plan, file.traces), until_s=18_600, record_s=10)
+        player.run()
+        division = division_at(player, 18_000)
+        assert division is not None
+        settled, played = (
+            json.loads(run("cores", str(DEMO), "--host", "skerry-1", "--at", "05:00", "--json", *more).stdout)
+            for more in ((), ("--played",))
+        )
+        expected = trace(division, "skerry-1").of_things
+        for row in played["guests"]:
+            self.assertAlmostEqual(row["run"], expected[row["id"]].run, places=6)
+        self.assertNotEqual(settled["guests"], played["guests"])
+        told = run("cores", str(DEMO), "--host", "skerry-1", "--at", "05:00", "--played")
+        self.assertIn("skerry-1 at 05:00 as played, core by core", told.stdout)
+        self.assertEqual(run("cores", str(DEMO), "--host", "skerry-1", "--at", "0", "--played").returncode, 0)
 
     def test_turns_in_both_forms(self) -> None:
         """The trace events are the lines of the CSV; on no thread two turns at once."""

@@ -134,12 +134,13 @@ def _cores(
             metavar="FILE", help="Write the turns of the first window to a .csv or .json (trace events) file."
         ),
     ] = None,
+    played: Annotated[bool, typer.Option("--played", help="As the day has it then, not as it would settle.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Show who runs when on the threads of a host, and who waits."""
     from ruvex.cli._cores import print_cores
 
-    raise typer.Exit(print_cores(plan, host, at, for_s, seed, windows, out, as_json=as_json))
+    raise typer.Exit(print_cores(plan, host, at, for_s, seed, windows, out, as_json=as_json, played=played))
 
 
 @app.command("prepare")

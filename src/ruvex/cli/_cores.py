@@ -9,14 +9,17 @@ from ruvex.cli._columns import fitted
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.cores import Figures, Report, report_of
-from ruvex.divide import divide
+from ruvex.divide import Division, divide
 from ruvex.exchange import TURNS_SUFFIXES, write_turns
 from ruvex.plan import Plan, PlanFileError, UnitError, format_number, format_time, parse_number, read_plan
-from ruvex.site import site_of
+from ruvex.play import RECORD_S, Player, division_at
+from ruvex.site import Site, site_of
 
 _NAME: Final = 26
 _HEADINGS: Final = ("vCPUs", "run", "wait", "held", "off", "asleep", "mean ms", "95 % ms", "longest")
 _MOST_WINDOWS: Final = 1000
+_ROWS: Final = 2000
+"""So many rows of a play are kept on the way to its last one, which is at the moment itself."""
 
 
 def print_cores(
@@ -29,8 +32,11 @@ def print_cores(
     out: Path | None,
     *,
     as_json: bool,
+    played: bool = False,
 ) -> int:
     """Print who ran when on the threads of a host, and who waited; gives the exit status.
+
+    With ``played`` it is the moment as the day has it then: the plan is played as far as there.
 
     Raises
     ------
@@ -50,7 +56,9 @@ def print_cores(
         raise UnitError(f"--seed {seed}: it is 0 or more")
     if out is not None and out.suffix.lower() not in TURNS_SUFFIXES:
         raise PlanFileError(f"{out}: turns go to a file ending in .csv or .json")
-    division = divide(site_of(plan, file.traces), plan.moment if at is None else time_in_day(at, plan))
+    at_s = plan.moment if at is None else time_in_day(at, plan)
+    site = site_of(plan, file.traces)
+    division = _played(site, at_s) if played else divide(site, at_s)
     report = report_of(division, host, for_s=parse_number(for_s), seed=seed, windows=windows)
     if out is not None:
         write_turns(report.first, plan, out)
@@ -61,12 +69,26 @@ def print_cores(
     return 0
 
 
+def _played(site: Site, at_s: float) -> Division:
+    """Play as far as a time and give what there is then: nothing is recorded but that."""
+    rows = min(max(int(at_s / RECORD_S), 1), _ROWS)
+    until_s = min(at_s + site.plan.tick_s, site.plan.day_s)
+    player = Player(site, until_s=until_s, record_s=max(at_s / rows, RECORD_S))
+    player.run()
+    found = division_at(player, at_s)
+    assert found is not None, "all of it has been played"
+    return found
+
+
 def _print(report: Report, plan: Plan) -> None:
     host = report.first.parties.host
     threads = report.first.parties.threads
     busy = sum(busy for busy, _ in report.threads) / (report.for_s * max(threads, 1))
     of = f", medians of {report.windows} windows" if report.windows > 1 else ""
-    print(f"{plan.name or 'Unnamed plan'}, {host.label} at {format_time(report.division.at_s)}, core by core")
+    as_played = " as played" if report.division.is_played else ""
+    print(
+        f"{plan.name or 'Unnamed plan'}, {host.label} at {format_time(report.division.at_s)}{as_played}, core by core"
+    )
     print(
         f"{report.for_s:g} s{of}: {host.cores} cores, {threads} threads {busy:.0%} busy,"
         f" {report.first.counts[0]} turns, {report.first.counts[1]} moves between threads"
