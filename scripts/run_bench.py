@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
 
-from bench_cores import bench_cores, bench_waits
+from bench_cores import bench_cores, bench_paint, bench_waits
 from bench_play import bench_follow, bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
 from bench_refusals import bench_refusals
 from ruvex.advise import moves_for
@@ -505,6 +505,7 @@ def main() -> int:
         "follow": lambda: bench_follow([site(100, 8), site(500, 25)]),
         "large": lambda: bench_large(on_hosts(busy_site(site(10_000, 500)), 250)),
         "cores": bench_cores,
+        "paint": bench_paint,
         "waits": lambda: bench_waits(on_hosts(busy_site(site(500, 25)), 12)),
         "refusals": lambda: bench_refusals(site(10_000, 500)),
         "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),

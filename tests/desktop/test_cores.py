@@ -72,10 +72,6 @@ class CoresCase(WindowCase):
         self.settle()
         return place
 
-    def told(self) -> str:
-        """Give what is read of the lit turn."""
-        return self.controls._reading.text()
-
 
 class Turns(CoresCase):
     """What is drawn, lit, told, zoomed and selected."""
@@ -90,24 +86,24 @@ class Turns(CoresCase):
         thread, vcpu, begin, end, why = strips.trace.turns[:, turn].tolist()
         whose, number = int(strips.guest_of[int(vcpu)]), int(strips.number_of[int(vcpu)])
         label = plan.guests[whose].label
-        self.assertIn(f"{label}, vCPU {number} on thread {int(thread)}", self.told())
-        self.assertIn(f"ran {end - begin:.1f} ms from {begin:.1f} ms", self.told())
+        self.assertIn(f"{label}, vCPU {number} on thread {int(thread)}", self.controls.told_of_turn)
+        self.assertIn(f"ran {end - begin:.1f} ms from {begin:.1f} ms", self.controls.told_of_turn)
         words = {t.SLEPT: "slept", t.TURN_OVER: "used up", t.CUT_IN_ON: "cut in on"}
-        self.assertIn(words[int(why)], self.told())
+        self.assertIn(words[int(why)], self.controls.told_of_turn)
         # Worked out once more from the bare arrays.
         fellows = {
             int(strips.number_of[int(other)])
             for _, other, first, last, _ in strips.trace.turns.T.tolist()
             if strips.guest_of[int(other)] == whose and other != vcpu and first < end - 1e-6 and last > begin + 1e-6
         }
-        self.assertIn(f"ran meanwhile: {', '.join(map(str, sorted(fellows)[:8]))}", self.told())
+        self.assertIn(f"ran meanwhile: {', '.join(map(str, sorted(fellows)[:8]))}", self.controls.told_of_turn)
         waited = {
             plan.guests[int(strips.guest_of[int(other)])].label: ms
             for other, since, ms, _ in sorted(strips.trace.waits.T.tolist(), key=lambda wait: wait[2])
             if other != vcpu and since < end - 1e-6 and since + ms > begin + 1e-6
         }
         longest = max(waited, key=lambda name: waited[name])
-        self.assertIn(f"waiting: {longest} ", self.told())
+        self.assertIn(f"waiting: {longest} ", self.controls.told_of_turn)
         QTest.mouseClick(self.threads.viewport(), LEFT, NONE, place)
         self.assertEqual(self.desk.selection.current, plan.guests[whose].id)
         QTest.mouseMove(self.threads.viewport(), QPoint(5, 5))

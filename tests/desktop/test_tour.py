@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QEnterEvent, QMouseEvent
 from PyQt6.QtTest import QTest
@@ -16,6 +18,7 @@ from ruvex.desktop.sheets.events_page import EventsPage
 from ruvex.desktop.sheets.keys_page import KeysPage
 from ruvex.desktop.sheets.log_page import LogPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.views.cores import CoresView
 from ruvex.desktop.views.guest_list.model import HIT
 from ruvex.desktop.views.guest_list.view import ListView
 from ruvex.plan import Guest, find_item
@@ -29,7 +32,7 @@ def sentences() -> list[str]:
     """Give the sentences of the numbered tour, without their marks."""
     text = README.read_text(encoding="utf-8")
     tour = text[text.index("## Five minutes with the demo") : text.index("*Stories* in the menu")]
-    steps = re.split(r"\n\d\. ", tour)[1:]
+    steps = re.split(r"\n\d+\. ", tour)[1:]
     plain = [re.sub(r"[*`]", "", " ".join(step.split())) for step in steps]
     return [part for step in plain for part in re.split(r"(?<=[a-z0-9A-Z:])\.(?: |$)", step) if part]
 
@@ -119,6 +122,11 @@ class Tour(WindowCase):
             ("Ctrl+3 lists every guest", self.the_list),
             ("Choose ticket-db and press F7", self.why),
             ("Point at an offer", self.point_at_an_offer),
+            ("Look core by core", self.nothing),
+            ("Ctrl+4 shows the threads", self.core_by_core),
+            ("Point at a turn: who ran", self.point_at_a_turn),
+            ("Choose 4 in place of", self.fewer_vcpus),
+            ("Leave it takes nothing along", self.leave_it),
             ("Move the moment to noon with }", self.to_noon),
             ("CPU is relaxed now, and gate-cameras", self.gate_cameras),
             ("Type no limit into its field", self.no_limit),
@@ -257,6 +265,50 @@ class Tour(WindowCase):
         self.settle()
         self.assertIsNone(self.desk.trial.step)
         self.window.sheet.close_sheet()
+
+    def cores(self) -> CoresView:
+        """Give Core by core, with all it was asked."""
+        view = self.window.view
+        assert isinstance(view, CoresView)
+        until = time.monotonic() + 60
+        while view.is_behind and time.monotonic() < until:
+            self.settle()
+        self.settle()
+        return view
+
+    def core_by_core(self) -> None:
+        """Those of the selected guest's host."""
+        self.key(Qt.Key.Key_4, CTRL)
+        self.assertEqual(self.cores().hosts.currentText(), "skerry-1")
+
+    def point_at_a_turn(self) -> None:
+        """A wide one in sight."""
+        view = self.cores()
+        strips = view.pane.strips
+        assert strips is not None
+        wide = (strips.end - strips.begin > 10) & (strips.begin > 5) & (strips.end < 190) & (strips.thread < 4)
+        turn = int(np.flatnonzero(wide)[0])
+        QTest.mouseMove(view.threads.viewport(), view.threads.bar_of(turn).center().toPoint())
+        self.settle()
+        told = view.controls.told_of_turn
+        for words in (f"on thread {int(strips.thread[turn])}", "ran ", "meanwhile"):
+            self.assertIn(words, told)
+        self.assertRegex(told, "nobody waited|waiting: ")
+
+    def fewer_vcpus(self) -> None:
+        """The answer has both."""
+        view = self.cores()
+        QTest.mouseClick(view.controls.vcpus[4], LEFT)
+        lines = dict(self.cores().controls.picture.lines())
+        self.assertEqual(lines["its own work"], "\u221222 %")
+        before, after = lines["its neighbours' waits, 95th"].removesuffix(" ms").split(" \u2192 ")
+        self.assertLess(float(after), float(before))
+
+    def leave_it(self) -> None:
+        """Eight as before."""
+        QTest.mouseClick(self.cores().controls.leave_button, LEFT)
+        self.assertEqual(self.guest("ticket-db").vcpus, 8)
+        self.assertIsNone(self.desk.trial.step)
 
     def to_noon(self) -> None:
         """Typed, not only pressed."""

@@ -167,6 +167,11 @@ class Controls(QScrollArea):
         self._is_showing = False
 
     @property
+    def told_of_turn(self) -> str:
+        """What is read of the turn that is lit."""
+        return self._reading.text()
+
+    @property
     def _plan(self) -> Plan:
         """The plan as it is, without what is tried."""
         before = self._desk.look.before
