@@ -32,6 +32,11 @@ _IN_LANES: Final[_Lines] = (
     ("On the flags: ← →", "Go from event to event; with Ctrl move it by a minute; Del removes it"),
     ("On the view bar: arrows", "Move and zoom the part of the day in view"),
 )
+_IN_TURNS: Final[_Lines] = (
+    ("\u2190 \u2192 \u2191 \u2193", "Go from turn to turn; with Shift to the guest's next; Enter selects it"),
+    ("Ctrl + wheel, + and \u2212", "Zoom; Shift and the wheel move, Home shows the whole window"),
+    ("Double click", "Show a turn large"),
+)
 _GROUPS: Final[Sequence[tuple[str, Sequence[str], _Lines]]] = (
     ("Plan", ("NEW", "OPEN", "DEMO", "SAVE", "SAVE_AS", "UNDO", "REDO", "FIND", "QUIT"), ()),
     (
@@ -48,6 +53,7 @@ _GROUPS: Final[Sequence[tuple[str, Sequence[str], _Lines]]] = (
         ("PLAY", "PLAY_STEP", "REPLAY", "NEXT_TIME", "RESTART", "SURGE", "KEEP_EVENTS"),
         _IN_LANES,
     ),
+    ("Core by core", ("TURNS",), _IN_TURNS),
     (
         "What shows",
         ("BY_HOST", "FILTER", "ORDER", "AXIS", "CPU_UNIT", "MEMORY_UNIT", "FOLD_ALL", "UNFOLD_ALL", "DIALS"),

@@ -194,7 +194,7 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("own", "CPU", "of vCPUs", "percent", lambda f: _part(f.division.cpu.given, f.speed)),
     Column("wait", "CPU", "wait", "percent", lambda f: _part(f.division.cpu.unmet_of_guests,
                                                              f.division.cpu.wanted_of_guests)),
-    Column("by_chance", "CPU", "wait by chance", "percent", lambda f: f.by_chance),
+    Column("by_chance", "CPU", "chance", "percent", lambda f: f.by_chance),
     Column("size", "memory", "size", "memory", lambda f: np.array([g.memory.size for g in f.plan.guests], dtype=float)),
     Column("need", "memory", "need", "memory", _need),
     Column("backed", "memory", "backed", "memory", lambda f: f.layer("backed")),

@@ -36,7 +36,7 @@ from ruvex.plan import write_text
 
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
 _BAR: Final = 34
-_WIDTHS: Final = {"name": 120, "pool": 114, "host": 74, "cause": 200, "spark": 88}
+_WIDTHS: Final = {"name": 120, "pool": 114, "host": 74, "cause": 140, "spark": 88}
 _WIDTH: Final = 60
 _FIRST: Final = 84
 """Of a column of figures, and of the first of a group, over which the name of the group stands."""
