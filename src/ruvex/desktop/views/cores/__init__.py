@@ -1,7 +1,7 @@
 """The Core by core view: which vCPU ran on which thread, turn by turn, who waited, and what another choice would do.
 
-``strips`` puts the turns in order, ``pane`` keeps what both halves share, ``pixels`` makes rows of them, ``threads``
-and ``waits`` are the halves, ``controls`` what can be turned, ``view`` puts it together.
+``strips`` puts the turns in order, ``pane`` keeps what both halves share, ``pixels`` makes rows of them, ``area`` is
+what the halves ``threads`` and ``waits`` have in common, ``controls`` what can be turned, ``view`` puts it together.
 """
 
 from ruvex.desktop.panels.view import ViewSpec

@@ -7,12 +7,13 @@ from typing import Final
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop.kit.endings import draw_ending
 from ruvex.desktop.kit.theme import Theme, blend, legible
 from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.views.cores.area import ZOOM, PaneArea
 from ruvex.desktop.views.cores.pane import Pane
 from ruvex.desktop.views.cores.pixels import Bools, BusyTime, Floats, Pixels, Sheet, blended, covered, runs_of
 from ruvex.desktop.views.cores.strips import HAIRS, Strips
@@ -29,31 +30,22 @@ _PALE: Final = 0.6
 _CHOSEN: Final = 0.25
 _LEAST_MARKED: Final = 8.0
 _LEAST_PARTED: Final = 3.0
-_ZOOM: Final = 0.8
-_WHEEL_STEP: Final = 120
-_PAN: Final = 0.1
 _TICK_ROOM: Final = 76
 _CLASS_CHOSEN: Final = 1000
 """The class of the selected guest's turns, beside those of hues."""
 
 
-class Threads(QAbstractScrollArea):
+class Threads(PaneArea):
     """The upper half of the view."""
 
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._desk, self._theme, self._pane = desk, theme, pane
+        name = (
+            "Threads: arrows go from turn to turn, with Shift to the guest's next, + and − zoom, Home shows all"
+        )
+        super().__init__(desk, theme, pane, name, parent)
         self._busy: dict[tuple[int, int, int], BusyTime] = {}
         self._held_x: float | None = None
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(
-            "Threads: arrows go from turn to turn, with Shift to the guest's next, plus and minus zoom, Home shows all"
-        )
-        self._seen = self.viewport() or self
         self._seen.setMouseTracking(True)
-        self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         for signal in (pane.scale_changed, pane.lit_changed):
             signal.connect(self._seen.update)
         pane.replaced.connect(self._on_replaced)
@@ -87,19 +79,12 @@ class Threads(QAbstractScrollArea):
         self._pane.set_ends(left, max(self.width() - px(RIGHT), left + 40))
 
     def _set_range(self) -> None:
-        bar, strips = self.verticalScrollBar(), self._pane.strips
-        assert bar is not None
-        room = self._seen.height() - self._theme.px(_HEAD)
-        high = 0 if strips is None else strips.threads * self._theme.px(_PITCH)
-        bar.setRange(0, max(high - room, 0))
-        bar.setPageStep(max(room, 1))
-        bar.setSingleStep(self._theme.px(_PITCH))
+        strips, px = self._pane.strips, self._theme.px
+        self._scroll_over(0 if strips is None else strips.threads * px(_PITCH), px(_HEAD), px(_PITCH))
 
     def line_top(self, thread: int) -> int:
         """Give the y at which the line of a thread begins, in the viewport."""
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        return self._theme.px(_HEAD) + thread * self._theme.px(_PITCH) - bar.value()
+        return self._theme.px(_HEAD) + thread * self._theme.px(_PITCH) - self._bar.value()
 
     def bar_of(self, turn: int) -> QRectF:
         """Give where a turn is drawn, in the viewport."""
@@ -112,9 +97,7 @@ class Threads(QAbstractScrollArea):
 
     def _thread_at(self, y: float) -> int | None:
         strips = self._pane.strips
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        at = int((y - self._theme.px(_HEAD) + bar.value()) // self._theme.px(_PITCH))
+        at = int((y - self._theme.px(_HEAD) + self._bar.value()) // self._theme.px(_PITCH))
         is_there = strips is not None and y >= self._theme.px(_HEAD) and 0 <= at < strips.threads
         return at if is_there else None
 
@@ -145,9 +128,7 @@ class Threads(QAbstractScrollArea):
         px, scale = theme.px, self._pane.scale
         head, pitch = px(_HEAD), px(_PITCH)
         ticks = scale.ticks(px(_TICK_ROOM), least_s=0.0)
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        shift = bar.value() if first is None else first * pitch
+        shift = self._bar.value() if first is None else first * pitch
         low = max(0, shift // pitch)
         threads = range(low, min(strips.threads, (shift + height - head) // pitch + 1))
         painter.setClipRect(0, head, self.width(), height - head)
@@ -293,7 +274,7 @@ class Threads(QAbstractScrollArea):
         sheet = Sheet(edges.size - 1, round(height * ratio), colours.paper, ratio)
         for at in scale.ticks(px(_TICK_ROOM), least_s=0.0):
             sheet.tint(scale.x(at) - scale.left, scale.x(at) - scale.left + 1, colours.grid)
-        band = lit_band(self._pane)
+        band = self.lit_band
         if band is not None:
             sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
         before = self._pane.before
@@ -411,14 +392,6 @@ class Threads(QAbstractScrollArea):
         if not self.hasFocus():
             self._pane.light(None)
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Scroll; zoom with Ctrl, move along with Shift."""
-        if event is None:
-            return
-        if not zoomed_or_moved(self._pane, event):
-            super().wheelEvent(event)
-        event.accept()
-
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Go from turn to turn, zoom, show all."""
         strips = self._pane.strips
@@ -429,9 +402,9 @@ class Threads(QAbstractScrollArea):
         scale, lit = self._pane.scale, self._pane.lit
         middle = (scale.left + scale.right) / 2
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self._pane.set_scale(scale.zoomed(middle, _ZOOM))
+            self._pane.set_scale(scale.zoomed(middle, ZOOM))
         elif key == Qt.Key.Key_Minus:
-            self._pane.set_scale(scale.zoomed(middle, 1 / _ZOOM))
+            self._pane.set_scale(scale.zoomed(middle, 1 / ZOOM))
         elif key == Qt.Key.Key_Home:
             self._pane.show_all()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -454,8 +427,7 @@ class Threads(QAbstractScrollArea):
         else:
             turn = self._beside(strips, lit, 1 if key == Qt.Key.Key_Down else -1)
         self._pane.bring(turn)
-        bar, top = self.verticalScrollBar(), self.line_top(int(strips.thread[turn]))
-        assert bar is not None
+        bar, top = self._bar, self.line_top(int(strips.thread[turn]))
         head, pitch = self._theme.px(_HEAD), self._theme.px(_PITCH)
         if top < head:
             bar.setValue(bar.value() + top - head)
@@ -473,25 +445,3 @@ class Threads(QAbstractScrollArea):
                 return found
             thread += step
         return lit
-
-
-def lit_band(pane: Pane) -> tuple[float, float] | None:
-    """Give from where to where the lit turn reaches on the axis, None while none is lit."""
-    if pane.lit is None or pane.strips is None:
-        return None
-    scale, strips = pane.scale, pane.strips
-    left, right = (scale.x(float(at[pane.lit]) / 1000.0) for at in (strips.begin, strips.end))
-    return max(left, scale.left), min(max(right, left + 1), scale.right)
-
-
-def zoomed_or_moved(pane: Pane, event: QWheelEvent) -> bool:
-    """Zoom with Ctrl and move along with Shift; tells whether either was meant."""
-    turned = event.angleDelta()
-    steps = (turned.y() or turned.x()) / _WHEEL_STEP
-    if steps and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-        pane.set_scale(pane.scale.zoomed(event.position().x(), _ZOOM**steps))
-    elif steps and (event.modifiers() & Qt.KeyboardModifier.ShiftModifier or turned.x()):
-        pane.set_scale(pane.scale.moved(-steps * _PAN * pane.scale.span_s))
-    else:
-        return False
-    return True

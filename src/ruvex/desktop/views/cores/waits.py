@@ -16,17 +16,16 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QResizeEvent,
-    QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores import histogram
+from ruvex.desktop.views.cores.area import PaneArea
 from ruvex.desktop.views.cores.pane import Pane
 from ruvex.desktop.views.cores.pixels import Floats, Sheet, covered, runs_of
 from ruvex.desktop.views.cores.strips import HELD, SOLID, SPENT, Strips
-from ruvex.desktop.views.cores.threads import lit_band, zoomed_or_moved
 from ruvex.desktop.views.cores.words import wait_text
 
 _HEAD: Final = 24
@@ -42,19 +41,12 @@ _DASHES: Final = 10
 _THICK: Final = 1.4
 
 
-class Waits(QAbstractScrollArea):
+class Waits(PaneArea):
     """The lower half of the view."""
 
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._desk, self._theme, self._pane = desk, theme, pane
+        super().__init__(desk, theme, pane, "Waits by guest, the longest first: up and down select guests", parent)
         self._counts: dict[tuple[int, int], Floats] = {}
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Waits by guest, the longest first: up and down select guests")
-        self._seen = self.viewport() or self
-        self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         for signal in (pane.scale_changed, pane.lit_changed):
             signal.connect(self._on_moved)
         pane.replaced.connect(self._on_replaced)
@@ -87,17 +79,12 @@ class Waits(QAbstractScrollArea):
         self._set_range()
 
     def _set_range(self) -> None:
-        bar = self.verticalScrollBar()
-        assert bar is not None
-        room, px = self._seen.height() - self._theme.px(_HEAD), self._theme.px
-        rows = self.rows
+        px, rows = self._theme.px, self.rows
         high = len(rows) * px(_ROW) + (px(_TALL) - px(_ROW) if self.chosen is not None else 0)
         # What it does not need is the threads'.
         self.setMinimumHeight(px(_HEAD + _TALL + _ROW))
         self.setMaximumHeight(px(_HEAD) + max(high, px(_TALL + _ROW)) + px(4))
-        bar.setRange(0, max(high - room, 0))
-        bar.setPageStep(max(room, 1))
-        bar.setSingleStep(px(_ROW))
+        self._scroll_over(high, px(_HEAD), px(_ROW))
 
     # Rows
 
@@ -125,9 +112,8 @@ class Waits(QAbstractScrollArea):
 
     def places(self) -> list[tuple[int, QRectF]]:
         """Give the guests from top to bottom, and where each one's row is in the viewport."""
-        px, bar, chosen = self._theme.px, self.verticalScrollBar(), self.chosen
-        assert bar is not None
-        found, top = [], float(px(_HEAD) - bar.value())
+        px, chosen = self._theme.px, self.chosen
+        found, top = [], float(px(_HEAD) - self._bar.value())
         for guest in self.rows:
             high = px(_TALL) if guest == chosen else px(_ROW)
             found.append((guest, QRectF(0, top, self._seen.width(), high)))
@@ -285,7 +271,7 @@ class Waits(QAbstractScrollArea):
                 row_of[vcpu] = len(lines)
                 lines.append((self._hair_top(guest, place, at) + half, hair))
         sheet = Sheet(edges.size - 1, round(height * ratio), colours.paper, ratio)
-        band = lit_band(self._pane)
+        band = self.lit_band
         if band is not None:
             sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
         every = strips.waits_within(float(edges[0]), float(edges[-1]))
@@ -350,14 +336,6 @@ class Waits(QAbstractScrollArea):
         at = 0 if chosen is None else min(max(order.index(chosen) + step, 0), len(order) - 1)
         if order:
             self._desk.selection.select(strips.division.site.plan.guests[order[at]].id)
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Scroll; zoom with Ctrl, move along with Shift."""
-        if event is None:
-            return
-        if not zoomed_or_moved(self._pane, event):
-            super().wheelEvent(event)
-        event.accept()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Leave the menu to the view."""
