@@ -39,9 +39,7 @@ class Threads(PaneArea):
     """The upper half of the view."""
 
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
-        name = (
-            "Threads: arrows go from turn to turn, with Shift to the guest's next, + and − zoom, Home shows all"
-        )
+        name = "Threads: arrows go from turn to turn, with Shift to the guest's next, + and − zoom, Home shows all"
         super().__init__(desk, theme, pane, name, parent)
         self._busy: dict[tuple[int, int, int], BusyTime] = {}
         self._held_x: float | None = None

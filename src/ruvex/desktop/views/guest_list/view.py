@@ -36,9 +36,12 @@ from ruvex.plan import write_text
 
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
 _BAR: Final = 34
-_WIDTHS: Final = {"name": 120, "pool": 114, "host": 74, "cause": 140, "spark": 88}
+_WIDTHS: Final = {
+    "name": 114, "pool": 112, "host": 74, "cause": 192, "spark": 85, "wait": 56, "by_chance": 54, "need": 54,
+    "backed": 54, "balloon": 54, "met": 54,
+}  # fmt: skip
 _WIDTH: Final = 60
-_FIRST: Final = 84
+_FIRST: Final = 81
 """Of a column of figures, and of the first of a group, over which the name of the group stands."""
 _NOT_HERE: Final = (ActionName.UPWARD, ActionName.DOWNWARD, ActionName.SELECT_ALL)
 """Actions of the rows that mean their tree there."""
