@@ -47,7 +47,8 @@ class Pane(QObject):
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._tracing = desk.tracing
+        self._tracing, self._background = desk.tracing, desk.background
+        self._asked = self._answered = 0
         self.strips: Strips | None = None
         self.before: Strips | None = None
         self.scale = TimeScale(0, 1, 0.0, _FIRST_S, desk.tracing.for_s, _LEAST_S)
@@ -56,16 +57,34 @@ class Pane(QObject):
         desk.tracing.changed.connect(self._on_changed)
 
     def _on_changed(self) -> None:
+        """Put other turns in order beside the window: a long one has a hundred thousand."""
         tracing = self._tracing
-        self.strips = _strips(tracing.now, tracing.division)
-        self.before = _strips(tracing.before, tracing.division_before)
-        self.lit = None
+        now, before = (tracing.now, tracing.division), (tracing.before, tracing.division_before)
+        number = self._asked = self._asked + 1
+
+        def answer(found: tuple[Strips | None, Strips | None] | None, problem: Exception | None) -> None:
+            if problem is not None:
+                raise problem
+            if found is not None and number == self._asked:
+                self._answered = number
+                self._take(*found)
+
+        self._background.run("strips", lambda: (_strips(*now), _strips(*before)), answer, lane="turns")
+
+    def _take(self, strips: Strips | None, before: Strips | None) -> None:
+        tracing = self._tracing
+        self.strips, self.before, self.lit = strips, before, None
         if self.scale.whole_s != tracing.for_s:
             scale, span = self.scale, min(self.scale.span_s, tracing.for_s)
             self.scale = TimeScale(scale.left, scale.right, 0.0, span, tracing.for_s, _LEAST_S).at(scale.start_s, span)
             self.scale_changed.emit()
         self.replaced.emit()
         self.lit_changed.emit()
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether turns are on their way."""
+        return self._answered != self._asked
 
     def set_ends(self, left: int, right: int) -> None:
         """Let the axis lie between two x."""
@@ -101,4 +120,8 @@ class Pane(QObject):
 
 
 def _strips(trace: Trace | None, division: Division | None) -> Strips | None:
-    return None if trace is None or division is None else Strips(trace, division)
+    if trace is None or division is None:
+        return None
+    found = Strips(trace, division)
+    found.prepare()
+    return found

@@ -82,6 +82,11 @@ class Strips:
         self.is_wake = waits[t.WAIT_BY_WAKE] > 0
         self.wait_thread, self.wait_kind = self._before_waits()
 
+    def prepare(self) -> None:
+        """Work out what painting needs, so that it is there."""
+        for name in ("turns_by_thread", "wait_line", "_in_order", "_longest_ms", "guests", "hues", "vcpus_of"):
+            getattr(self, name)
+
     def _before_waits(self) -> tuple[Ints, Ints]:
         """Find the turn each wait came after: its thread, and why it ended."""
         count = self.wait_vcpu.size

@@ -75,7 +75,7 @@ class CoresView(View):
         self._stack.addWidget(self.empty)
         self.setFocusProxy(self.threads)
         self.controls.told.connect(self.told)
-        desk.tracing.changed.connect(self._on_changed)
+        self.pane.replaced.connect(self._on_changed)
         desk.look.rows_changed.connect(self._on_changed)
         for name in _HERE:
             self.threads.addAction(bench.actions[name])
@@ -135,7 +135,7 @@ class CoresView(View):
     @property
     def is_behind(self) -> bool:
         """Whether turns or answers are on their way."""
-        return self._desk.tracing.is_busy
+        return self._desk.tracing.is_busy or self.pane.is_behind
 
     def arrangement(self) -> dict[str, Any]:
         """Give the length of the window."""
