@@ -7,23 +7,31 @@ from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, reme
 from ruvex.advise._split import amount_to_split, split_among
 from ruvex.advise._waits import WAITS_MOMENTS, DayWaits, day_waits
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
+from ruvex.advise.worth import GROUPS, Effect, Finding, Group, Shift, effect_of, findings_of
 
 __all__ = [
+    "GROUPS",
     "WAITS_MOMENTS",
     "Amount",
     "DayShift",
     "DayWaits",
     "Done",
     "Edit",
+    "Effect",
+    "Finding",
+    "Group",
     "Move",
     "Remedy",
+    "Shift",
     "Short",
     "Worst",
     "amount_to_split",
     "day_shift",
     "day_text",
     "day_waits",
+    "effect_of",
     "ending_text",
+    "findings_of",
     "ladder_lines",
     "moved_along",
     "moves_for",

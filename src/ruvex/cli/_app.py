@@ -143,6 +143,25 @@ def _cores(
     raise typer.Exit(print_cores(plan, host, at, for_s, seed, windows, out, as_json=as_json, played=played))
 
 
+@app.command("findings")
+def _findings(
+    plan: PlanPath,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the plan's moment if left out."),
+    ] = None,
+    at_least: Annotated[
+        str | None,
+        typer.Option(metavar="GROUP", help="Only these and worse: hurts-now, will-hurt or untidy; status 1 if any."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show what is worth a look in a plan, and what would mend it."""
+    from ruvex.cli._findings import print_findings
+
+    raise typer.Exit(print_findings(plan, at, at_least, as_json=as_json))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""

@@ -1,0 +1,34 @@
+"""Worth a look: mistakes and risks in a plan, each with its evidence, its remedy and the remedy's effect."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Final
+
+from ruvex.advise.worth import _bounds, _day, _memory, _vcpus, _weights
+from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, Shift, effect_of
+from ruvex.divide import Division
+from ruvex.play import Player
+
+__all__ = ["GROUPS", "Effect", "Finding", "Group", "Shift", "effect_of", "findings_of"]
+
+_SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
+    _bounds.broken_promises, _weights.beside_pools, _weights.crowded_pool, _bounds.biting_limit, _memory.at_ceiling,
+    _day.late_batch, _memory.cannot_be, _memory.agent_missing, _vcpus.wider_than_host, _vcpus.idle_vcpus,
+    _memory.far_too_large, _bounds.unused_reservation, _bounds.unused_limit,
+)  # fmt: skip
+
+
+def findings_of(division: Division, day: Player) -> list[Finding]:
+    """Give all that is worth a look in a plan, what hurts now first, the weightiest of a group first.
+
+    Parameters
+    ----------
+    division
+        How the plan would settle at the moment.
+    day
+        The same plan's whole day, played and recorded.
+    """
+    case = Case(division, day)
+    found = [finding for seek in _SEEKERS for finding in seek(case)]
+    return sorted(found, key=lambda finding: (GROUPS.index(finding.group), -finding.weight))

@@ -1,0 +1,109 @@
+"""Reservations and limits that do harm, or nothing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from typing import Final
+
+import numpy as np
+
+from ruvex.advise._remedies import Remedy
+from ruvex.advise.worth._finding import Case, Finding
+from ruvex.divide import causes_of
+from ruvex.plan import RESOURCES, ThinMemory, format_cpu, format_memory
+from ruvex.words import short_span
+
+_LEAST_MHZ: Final = 100.0
+_LEAST_HOURS: Final = 0.25
+_NEARLY: Final = 0.999
+_UNUSED: Final = 0.5
+_SPARE: Final = 1.25
+_STEP_MHZ: Final = 50.0
+_STEP_MIB: Final = 128.0
+
+
+def biting_limit(case: Case) -> Iterator[Finding]:
+    """A guest held by its own limit, now or at some time of the day, while its host has the CPU that it lacks."""
+    causes, cpu, recording = causes_of(case.division, "cpu"), case.division.cpu, case.day.recording
+    for i, guest in case.guests_on():
+        host = case.host_of(i)
+        if guest.cpu.limit is None or host < 0:
+            continue
+        unmet = float(cpu.unmet_of_guests[i])
+        is_own = causes.word(case.row(guest.id)) == "own limit"
+        bites_now = is_own and case.is_short(i) and float(case.idle_of_hosts[host]) >= unmet
+        wanted, delivered = (recording.series(name)[i] for name in ("cpu_wanted", "cpu_delivered"))
+        idle = recording.of_places("cpu_supply")[host] - recording.of_places("cpu_delivered")[host]
+        lacks = np.where(delivered >= guest.cpu.limit * _NEARLY, wanted - delivered, 0.0)
+        bites = (lacks > wanted * 0.01) & (idle >= lacks)
+        hours = float(bites.sum()) * recording.every_s / 3600.0 if bites.any() else 0.0
+        if not bites_now and hours < _LEAST_HOURS:
+            continue
+        most = max(unmet if bites_now else 0.0, float(lacks[bites].max(initial=0.0)))
+        yield Finding(
+            "biting-limit", "hurts-now" if bites_now else "will-hurt", (guest.id,),
+            f"{guest.label} is held by its own CPU limit for {short_span(hours * 3600.0)} of the day while its host has"
+            " what it lacks",
+            (("limit", format_cpu(guest.cpu.limit)), ("lacks at most", format_cpu(most))),
+            min(most / max(float(wanted.max(initial=0.0)), 1.0), 1.0),
+            Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
+        )  # fmt: skip
+
+
+def unused_limit(case: Case) -> Iterator[Finding]:
+    """A CPU limit that is not reached all day: who reads the plan takes it for one that holds somebody."""
+    peak = case.peaks["cpu_wanted"]
+    for i, guest in case.guests_on():
+        limit = guest.cpu.limit
+        if limit is None or peak[i] > limit * (1 - 1e-6):
+            continue
+        yield Finding(
+            "unused-limit", "untidy", (guest.id,),
+            f"{guest.label} never reaches its CPU limit of {format_cpu(limit)} all day",
+            (("limit", format_cpu(limit)), ("wanted at most", format_cpu(float(peak[i])))),
+            0.0,
+            Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
+        )  # fmt: skip
+
+
+def unused_reservation(case: Case) -> Iterator[Finding]:
+    """A reservation of which less than half is used all day: nobody else can be promised it."""
+    peaks = case.peaks
+    for i, guest in case.guests_on():
+        amounts: list[tuple[str, float, float, float, Callable[[float], str]]] = []
+        amounts.append(("cpu", guest.cpu.reservation, float(peaks["cpu_delivered"][i]), _STEP_MHZ, format_cpu))
+        if isinstance(guest.memory, ThinMemory):
+            amounts.append(("memory", guest.memory.reservation, float(peaks["backed"][i]), _STEP_MIB, format_memory))
+        for resource, held, used, step, write in amounts:
+            if held < _LEAST_MHZ or used >= _UNUSED * held or guest.dedicated_cores:
+                continue
+            enough = math.ceil(used * _SPARE / step) * step
+            name = "CPU" if resource == "cpu" else "memory"
+            yield Finding(
+                "unused-reservation", "untidy", (guest.id,),
+                f"{guest.label} uses {write(used)} at most of the {write(held)} of {name} reserved for it",
+                (("reserved", write(held)), ("used at most", write(used))),
+                1 - used / held,
+                Remedy(f"a {name} reservation of {write(enough)}", ((guest.id, {f"{resource}.reservation": enough}),)),
+            )  # fmt: skip
+
+
+def broken_promises(case: Case) -> Iterator[Finding]:
+    """More is promised than there is."""
+    for resource in RESOURCES:
+        found = case.division.of(resource)
+        if not found.broken:
+            continue
+        write, name = (format_cpu, "CPU") if resource == "cpu" else (format_memory, "memory")
+        rows = [row for row in range(found.node_broken.size) if found.node_broken[row]]
+        about = tuple(case.division.ids[row] for row in rows)
+        if not about:
+            # Those of the whole site: by name, whose reservations make them up.
+            held = {guest.id: float(found.reservation[case.row(guest.id)]) for _, guest in case.guests_on()}
+            about = tuple(sorted((name for name in held if held[name] > 0), key=lambda name: -held[name]))
+        yield Finding(
+            "broken-promises", "hurts-now", about,
+            f"Promises of {name} cannot all be kept: {write(found.promised)} at the top, of {write(found.promisable)}",
+            (("promised", write(found.promised)), ("can be promised", write(found.promisable))), 1.0,
+        )  # fmt: skip

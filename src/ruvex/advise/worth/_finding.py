@@ -1,0 +1,176 @@
+"""What is worth a look: a sentence with its evidence, and a remedy whose effect can be computed before it is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.advise._remedies import Remedy
+from ruvex.divide import Division, divide, shifts_by_guest
+from ruvex.engine import rows as r
+from ruvex.plan import RESOURCES, Guest, Plan, Resource, change_many
+from ruvex.play import Player
+
+Floats = NDArray[np.float64]
+Group = Literal["hurts-now", "will-hurt", "untidy"]
+GROUPS: Final[tuple[Group, ...]] = ("hurts-now", "will-hurt", "untidy")
+"""The worst first."""
+_NOISE: Final = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A mistake or a risk in a plan.
+
+    Attributes
+    ----------
+    kind
+        What it is, in a word or two joined by hyphens.
+    group
+        One of ``GROUPS``.
+    about
+        The ids of whom it concerns, the one it is about first.
+    text
+        A sentence that begins with who.
+    figures
+        The evidence: what each figure is, and its value as it is written.
+    weight
+        What orders findings of a group: how much of what is wanted it concerns, 0 to 1.
+    remedy
+        What would mend it; None where only a person can tell.
+    """
+
+    kind: str
+    group: Group
+    about: tuple[str, ...]
+    text: str
+    figures: tuple[tuple[str, str], ...]
+    weight: float = 0.0
+    remedy: Remedy | None = None
+
+    def to_json(self, effect: Effect | None) -> dict[str, Any]:
+        """Give it as ``ruvex findings --json`` prints it, with what its remedy does."""
+        remedy = None
+        if self.remedy is not None:
+            changes = [{"target": target, "change": dict(change)} for target, change in self.remedy.changes]
+            remedy = {"text": self.remedy.text, "changes": changes}
+        document: dict[str, Any] = {
+            "kind": self.kind,
+            "group": self.group,
+            "about": list(self.about),
+            "text": self.text,
+        }
+        document |= {"figures": dict(self.figures), "remedy": remedy}
+        gains, losses = ([], []) if effect is None else (effect.gains, effect.losses)
+        return document | {"gains": [g.to_json() for g in gains], "losses": [g.to_json() for g in losses]}
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """What a guest gains by a remedy, or pays for it: CPU in MHz, memory in MiB."""
+
+    guest: str
+    resource: Resource
+    amount: float
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+        return {"id": self.guest, "resource": self.resource, "amount": self.amount}
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a remedy would do at the moment: who gains and who pays, the largest first."""
+
+    gains: tuple[Shift, ...]
+    losses: tuple[Shift, ...]
+
+
+class Case:
+    """A plan as it is looked at.
+
+    Attributes
+    ----------
+    plan, division
+        The plan, and how it would settle at the moment.
+    day
+        Its whole day, played.
+    """
+
+    def __init__(self, division: Division, day: Player) -> None:
+        self.plan: Plan = division.site.plan
+        self.division, self.day = division, day
+
+    def guests_on(self) -> Sequence[tuple[int, Guest]]:
+        """Give the guests that are on at the moment, each with its position in the plan."""
+        on = self.division.site.standing.on
+        return [(i, guest) for i, guest in enumerate(self.plan.guests) if on[i]]
+
+    def row(self, item: str) -> int:
+        """Give the row of a guest or pool in the division."""
+        return self.division.position[item]
+
+    def host_of(self, position: int) -> int:
+        """Give the position of the host a guest is on, −1 for none."""
+        return int(self.division.site.standing.host[position]) if self.plan.hosts else -1
+
+    def mhz_of(self, position: int) -> float:
+        """Give the speed of the cores a guest runs on, MHz; 0 where it is nowhere."""
+        at = self.host_of(position)
+        return self.plan.hosts[at].mhz if at >= 0 else 0.0
+
+    @cached_property
+    def idle_of_hosts(self) -> Floats:
+        """The CPU that nobody uses at the moment, by host, MHz."""
+        site = self.division.site
+        hosts = site.hosts.shape[1]
+        there = np.where(site.standing.on, site.standing.host, -1)
+        used = np.bincount(there[there >= 0], self.division.cpu.given[there >= 0], minlength=hosts)
+        return np.asarray(self.division.solved.values[r.Q_SUPPLY, :hosts] - used[:hosts])
+
+    def peak(self, channel: str) -> Floats:
+        """Give the highest of a recorded channel over the day, by guest; 0 where nothing was played."""
+        recording = self.day.recording
+        if not recording.rows:
+            return np.zeros(len(self.plan.guests))
+        return np.asarray(recording.series(channel).max(axis=1), dtype=np.float64)
+
+    @cached_property
+    def peaks(self) -> Mapping[str, Floats]:
+        """The highest of the channels that findings ask for."""
+        return {name: self.peak(name) for name in ("cpu_wanted", "cpu_delivered", "working", "backed")}
+
+    def is_short(self, position: int, resource: Resource = "cpu") -> bool:
+        """Tell whether a guest lacks more than a hundredth of what it wants at the moment."""
+        found = self.division.of(resource)
+        wanted, unmet = float(found.wanted_of_guests[position]), float(found.unmet_of_guests[position])
+        return unmet > 0.01 * wanted + _NOISE
+
+
+def effect_of(finding: Finding, division: Division) -> Effect | None:
+    """Compute what the remedy of a finding would do to everyone at the moment of a division; None without a remedy.
+
+    Raises
+    ------
+    EditError
+        The remedy breaks a rule of the plan; that of a finding never does on the plan it was found on.
+    """
+    if finding.remedy is None:
+        return None
+    site = division.site.with_plan(change_many(division.site.plan, finding.remedy.changes))
+    after = divide(site, demand=division.demand)
+    shifts = []
+    for resource in RESOURCES:
+        moved = shifts_by_guest(division, after, resource)
+        shifts += [
+            Shift(after.ids[row], resource, amount)
+            for row, amount in zip(moved.rows.tolist(), moved.amounts.tolist(), strict=True)
+        ]
+    by_size = sorted(shifts, key=lambda shift: -abs(shift.amount))
+    gains, losses = (tuple(s for s in by_size if (s.amount > 0) == is_gain) for is_gain in (True, False))
+    return Effect(gains, losses)

@@ -1,0 +1,93 @@
+"""Memory that is missing, or is there for nobody."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Final
+
+from ruvex.advise._remedies import Remedy
+from ruvex.advise.worth._finding import Case, Finding
+from ruvex.divide import causes_of
+from ruvex.plan import ElasticMemory, FixedMemory, format_memory
+
+_STEP_MIB: Final = 128.0
+_LARGE: Final = 2.0
+_LEAST_MIB: Final = 2048.0
+_SPARE: Final = 1.3
+
+
+def _up(mib: float) -> float:
+    return math.ceil(mib / _STEP_MIB) * _STEP_MIB
+
+
+def agent_missing(case: Case) -> Iterator[Finding]:
+    """Without an agent an elastic guest does not grow, and nothing is taken back from a thin one but by force."""
+    for _, guest in case.guests_on():
+        if guest.agent or isinstance(guest.memory, FixedMemory):
+            continue
+        is_elastic = isinstance(guest.memory, ElasticMemory)
+        what = "it can neither grow nor give back" if is_elastic else "under pressure its pages go to disk, busy or not"
+        yield Finding(
+            "agent-missing", "will-hurt", (guest.id,), f"{guest.label} has no agent: {what}",
+            (("memory", "elastic" if is_elastic else "thin"),), 0.5,
+            Remedy("an agent is put in", ((guest.id, {"agent": True}),)),
+        )  # fmt: skip
+
+
+def at_ceiling(case: Case) -> Iterator[Finding]:
+    """An elastic guest that needs more than its ceiling lets it have."""
+    causes, division = causes_of(case.division, "memory"), case.division
+    for _, guest in case.guests_on():
+        row = case.row(guest.id)
+        if not isinstance(guest.memory, ElasticMemory) or causes.word(row) != "own ceiling":
+            continue
+        wanted = float(division.memory.wanted[row])
+        enough = _up(wanted)
+        yield Finding(
+            "at-ceiling", "hurts-now", (guest.id,),
+            f"{guest.label} needs {format_memory(wanted)} and may have {format_memory(guest.memory.ceiling)}",
+            (("need", format_memory(wanted)), ("ceiling", format_memory(guest.memory.ceiling))),
+            1 - guest.memory.ceiling / max(wanted, 1.0),
+            Remedy(f"a ceiling of {format_memory(enough)}", ((guest.id, {"memory.ceiling": enough}),)),
+        )  # fmt: skip
+
+
+def far_too_large(case: Case) -> Iterator[Finding]:
+    """A fixed guest of which not half is worked with all day: all of it is backed for nobody."""
+    working = case.peaks["working"]
+    for i, guest in case.guests_on():
+        if not isinstance(guest.memory, FixedMemory):
+            continue
+        size, used = guest.memory.size, float(working[i])
+        if used * _LARGE >= size or size - used < _LEAST_MIB:
+            continue
+        enough = _up(used * _SPARE)
+        yield Finding(
+            "far-too-large", "untidy", (guest.id,),
+            f"{guest.label} works with {format_memory(used)} at most of its {format_memory(size)}, all of it backed",
+            (("size", format_memory(size)), ("worked with at most", format_memory(used))),
+            1 - used / size,
+            Remedy(f"{format_memory(enough)} of memory", ((guest.id, {"memory.size": enough}),)),
+        )  # fmt: skip
+
+
+def cannot_be(case: Case) -> Iterator[Finding]:
+    """A working set over what the guest can have at all: the figures of the plan, or its size, are wrong."""
+    signals = case.division.site.signals
+    highest = signals.highest_until(case.plan.day_s)[1]
+    for i, guest in case.guests_on():
+        memory = guest.memory
+        most = memory.ceiling if isinstance(memory, ElasticMemory) else memory.size
+        working = float(highest[i])
+        if working <= most or guest.demand.greedy:
+            continue
+        key = "memory.ceiling" if isinstance(memory, ElasticMemory) else "memory.size"
+        enough = _up(working * 1.05)
+        yield Finding(
+            "cannot-be", "will-hurt", (guest.id,),
+            f"{guest.label} is to work with {format_memory(working)}, which its {format_memory(most)} cannot hold",
+            (("working set at most", format_memory(working)), ("most it can have", format_memory(most))),
+            1 - most / working,
+            Remedy(f"{format_memory(enough)}", ((guest.id, {key: enough}),)),
+        )  # fmt: skip

@@ -1,0 +1,61 @@
+"""vCPUs that are too many: for the guest's work, for its host, for a node of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Final
+
+from ruvex.advise._remedies import Remedy
+from ruvex.advise.worth._finding import Case, Finding
+from ruvex.cores import vcpu_change
+from ruvex.plan import format_cpu
+
+_BUSY: Final = 0.7
+"""Of so many vCPUs a guest's peak may keep this part busy: with fewer it would stand in its own way."""
+_LEAST: Final = 4
+
+
+def idle_vcpus(case: Case) -> Iterator[Finding]:
+    """A guest whose peak would do with half of its vCPUs: a quarter of four is half of two."""
+    peaks = case.peaks["cpu_wanted"]
+    for i, guest in case.guests_on():
+        mhz = case.mhz_of(i)
+        if mhz <= 0 or guest.vcpus < _LEAST or guest.dedicated_cores:
+            continue
+        fewer = max(1, math.ceil(float(peaks[i]) / mhz / _BUSY))
+        if fewer > guest.vcpus / 2:
+            continue
+        change = vcpu_change(guest, case.plan.hosts[case.host_of(i)], fewer)
+        yield Finding(
+            "idle-vcpus", "untidy", (guest.id,),
+            f"{guest.label} has {guest.vcpus} vCPUs and never wants more than {format_cpu(float(peaks[i]))}, the work"
+            f" of {float(peaks[i]) / mhz:.1f}",
+            (("vCPUs", str(guest.vcpus)), ("wanted at most", format_cpu(float(peaks[i])))),
+            1 - fewer / guest.vcpus,
+            Remedy(f"{fewer} vCPU{'s' if fewer > 1 else ''}", ((guest.id, change),)),
+        )  # fmt: skip
+
+
+def wider_than_host(case: Case) -> Iterator[Finding]:
+    """A guest with more vCPUs than its host has cores: they wait for each other whenever it is busy."""
+    for i, guest in case.guests_on():
+        if case.host_of(i) < 0:
+            continue
+        host = case.plan.hosts[case.host_of(i)]
+        if guest.vcpus > host.cores:
+            yield Finding(
+                "wider-than-host", "will-hurt", (guest.id, host.id),
+                f"{guest.label} has {guest.vcpus} vCPUs on the {host.cores} cores of {host.label}",
+                (("vCPUs", str(guest.vcpus)), ("cores", str(host.cores))), 1 - host.cores / guest.vcpus,
+                Remedy(f"{host.cores} vCPUs", ((guest.id, vcpu_change(guest, host, host.cores)),)),
+            )  # fmt: skip
+        elif host.numa_nodes > 1 and guest.vcpus > host.cores / host.numa_nodes:
+            per_node = host.cores // host.numa_nodes
+            yield Finding(
+                "wider-than-node", "untidy", (guest.id, host.id),
+                f"{guest.label} has {guest.vcpus} vCPUs, more than the {per_node} cores of a node of {host.label}: part"
+                " of its memory is always far",
+                (("vCPUs", str(guest.vcpus)), ("cores of a node", str(per_node))), 1 - per_node / guest.vcpus,
+                Remedy(f"{per_node} vCPUs", ((guest.id, vcpu_change(guest, host, per_node)),)),
+            )  # fmt: skip

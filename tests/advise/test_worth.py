@@ -1,0 +1,156 @@
+"""Worth a look: a plan for each finding that has just it, and one that has none."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from typing import Any
+
+from ruvex.advise import GROUPS, Finding, effect_of, findings_of
+from ruvex.divide import Division, divide
+from ruvex.plan import change_many
+from ruvex.play import Player
+from ruvex.site import site_of
+from tests.builders import plan_of
+from tests.cli.test_commands import DEMO, run
+
+HOUR = 3600
+HOST = {
+    "id": "h", "sockets": 1, "cores_per_socket": 8, "threads_per_core": 1, "mhz": 1000, "numa_nodes": 1,
+    "memory_mib": 40_000,
+}  # fmt: skip
+
+
+def guest(name: str, cpu: Any = 1500, vcpus: int = 2, **more: Any) -> dict[str, Any]:
+    """Describe a guest that nothing is to be said about: fixed, of the right size, busy as its vCPUs are."""
+    demand = {"cpu": cpu, "working": 1500, "touched": 1500} | more.pop("demand", {})
+    memory = more.pop("memory", {"mode": "fixed", "size": 2048})
+    return {"id": name, "vcpus": vcpus, "demand": demand, "memory": memory} | more
+
+
+CLEAN = [guest("a", pool="p"), guest("b", pool="q"), guest("c", 700, 1, pool="q")]
+POOLS = [{"id": "p"}, {"id": "q"}]
+ELASTIC = {"mode": "elastic", "boot": 2048, "floor": 1024, "ceiling": 4096}
+
+
+def found_in(guests: list[dict[str, Any]], pools: Any = POOLS, at_s: float = HOUR, **more: Any) -> tuple[
+    list[Finding], Division
+]:  # fmt: skip
+    """Find what is worth a look in a plan of one host and two hours."""
+    host = HOST | more.pop("host", {})
+    site = site_of(plan_of(guests, pools, host=host, day_s=2 * HOUR, **more), {})
+    day = Player(site)
+    day.run()
+    division = divide(site, at_s)
+    return findings_of(division, day), division
+
+
+BATCH = {"kind": "batch", "cpu": {"kind": "steps", "at": [[0, 0], [600, 3000], [1200, 0]]}}
+STEPS = {"kind": "steps", "at": [[0, 300], [HOUR, 1500], [2 * HOUR - 60, 300]]}
+CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
+    "beside-pools": (
+        "hurts-now", "alone",
+        [*[guest(f"p{i}", 2000, pool="p") for i in range(4)], guest("b", pool="q"), guest("alone", 2000)], {},
+    ),
+    "crowded-pool": (
+        "hurts-now", "p", [*[guest(f"p{i}", 2000, pool="p") for i in range(5)], guest("b", 2000, pool="q")],
+        {"pools": [{"id": "p", "cpu": {"shares": 130}}, {"id": "q"}]},
+    ),
+    "biting-limit": ("hurts-now", "a", [guest("a", pool="p", cpu=1500) | {"cpu": {"limit": 900}}, *CLEAN[1:]], {}),
+    "at-ceiling": (
+        "hurts-now", "a",
+        [guest("a", pool="p", demand={"working": 3900}, memory=ELASTIC), *CLEAN[1:]], {},
+    ),
+    "late-batch": ("will-hurt", "a", [guest("a", pool="p", demand=BATCH), *CLEAN[1:]], {}),
+    "cannot-be": ("will-hurt", "a", [guest("a", pool="p", demand={"working": 2500}), *CLEAN[1:]], {}),
+    "agent-missing": (
+        "will-hurt", "a", [guest("a", pool="p", agent=False, memory=ELASTIC), *CLEAN[1:]], {},
+    ),
+    "wider-than-host": ("will-hurt", "a", [guest("a", 8000, 10, pool="p")], {"host": {}}),
+    "wider-than-node": ("untidy", "a", [guest("a", 5800, 6, pool="p")], {"host": {"numa_nodes": 2}}),
+    "idle-vcpus": ("untidy", "a", [guest("a", 900, 4, pool="p"), *CLEAN[1:]], {}),
+    "far-too-large": (
+        "untidy", "a", [guest("a", pool="p", memory={"mode": "fixed", "size": 9000}), *CLEAN[1:]], {},
+    ),
+    "unused-reservation": (
+        "untidy", "a", [guest("a", 700, 1, pool="p") | {"vcpus": 2, "cpu": {"reservation": 1900}}, *CLEAN[1:]], {},
+    ),
+    "unused-limit": ("untidy", "a", [guest("a", pool="p") | {"cpu": {"limit": 1800}}, *CLEAN[1:]], {}),
+    "broken-promises": (
+        "hurts-now", "g0", [guest(f"g{i}", 1900) | {"cpu": {"reservation": 1900 - i}} for i in range(5)], {"pools": []},
+    ),
+}  # fmt: skip
+
+
+class Worth(unittest.TestCase):
+    """Each finding, its evidence and its remedy."""
+
+    def test_a_clean_plan_has_none(self) -> None:
+        """Nothing to say about it, however it is looked at."""
+        for at_s in (0, HOUR, 2 * HOUR):
+            self.assertEqual(found_in(CLEAN, at_s=at_s)[0], [])
+        self.assertEqual(found_in([], [])[0], [])
+
+    def test_each_plan_has_just_its_finding(self) -> None:
+        """The kind, the group, and whom it is about."""
+        for kind, (group, about, guests, more) in CASES.items():
+            with self.subTest(kind):
+                more = dict(more)
+                found, _ = found_in(guests, more.pop("pools", POOLS), **more)
+                self.assertEqual([(f.kind, f.group, f.about[0]) for f in found], [(kind, group, about)])
+                self.assertTrue(found[0].figures and all(value for _, value in found[0].figures))
+
+    def test_a_remedy_mends_what_it_is_for(self) -> None:
+        """Taken, the plan has the finding no more; and its effect is what the division then has."""
+        for kind, (_, _, guests, more) in CASES.items():
+            more = dict(more)
+            pools = more.pop("pools", POOLS)
+            found, division = found_in(guests, pools, **more)
+            if found[0].remedy is None:
+                self.assertIn(kind, ("late-batch", "broken-promises"))
+                self.assertIsNone(effect_of(found[0], division))
+                continue
+            with self.subTest(kind):
+                site = division.site.with_plan(change_many(division.site.plan, found[0].remedy.changes))
+                day = Player(site)
+                day.run()
+                after = divide(site, HOUR)
+                self.assertNotIn(kind, [finding.kind for finding in findings_of(after, day)])
+                effect = effect_of(found[0], division)
+                assert effect is not None
+                for shift in (*effect.gains, *effect.losses):
+                    row = after.position[shift.guest]
+                    was, now = (d.of(shift.resource).delivered[row] for d in (division, after))
+                    self.assertAlmostEqual(float(now - was), shift.amount, places=6)
+
+    def test_broken_promises_name_the_pool_in_which_they_are(self) -> None:
+        """Five guests of one pool, promised more than the host has."""
+        guests = [guest(f"g{i}", 1900, pool="p") | {"cpu": {"reservation": 1900}} for i in range(5)]
+        found, _ = found_in(guests)
+        self.assertEqual([(f.kind, f.about) for f in found], [("broken-promises", ("p",))])
+
+    def test_a_limit_that_bites_later_in_the_day_will_hurt(self) -> None:
+        """At noon nothing is to be seen of it; the day has it for an hour less a minute."""
+        busy_later = [guest("a", STEPS, pool="p") | {"cpu": {"limit": 900}}, *CLEAN[1:]]
+        found, _ = found_in(busy_later, at_s=600)
+        self.assertEqual([(f.kind, f.group) for f in found], [("biting-limit", "will-hurt")])
+        self.assertIn("59 min of the day", found[0].text)
+
+    def test_the_command_lists_groups_and_answers_by_its_status(self) -> None:
+        """All without being asked; with a group, only it and worse, and status 1 if there are any."""
+        done = run("findings", str(DEMO))
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        heads = [line for line in done.stdout.splitlines() if line.replace(" ", "-") in GROUPS]
+        self.assertEqual(heads, ["hurts now", "will hurt", "untidy"])
+        self.assertIn("- old-fare-kiosk stands beside the pools", done.stdout)
+        self.assertIn("- tide-model, due 04:40, is done", done.stdout)
+        worse = run("findings", str(DEMO), "--at-least", "will-hurt", "--json")
+        self.assertEqual(worse.returncode, 1)
+        findings = json.loads(worse.stdout)["findings"]
+        self.assertEqual({finding["group"] for finding in findings}, {"hurts-now", "will-hurt"})
+        kiosk = next(finding for finding in findings if finding["kind"] == "beside-pools")
+        self.assertEqual(kiosk["losses"][0]["id"], "old-fare-kiosk")
+        self.assertLess(kiosk["losses"][0]["amount"], 0)
+        wrong = run("findings", str(DEMO), "--at-least", "bad")
+        self.assertEqual(wrong.returncode, 2)
+        self.assertIn("hurts-now, will-hurt, untidy", wrong.stderr)
