@@ -34,13 +34,18 @@ def print_findings(path: Path, at: str | None, at_least: str | None, *, as_json:
     day = Player(site)
     day.run()
     told = GROUPS if at_least is None else GROUPS[: GROUPS.index(at_least) + 1]
-    found = [finding for finding in findings_of(division, day) if finding.group in told]
+    every = findings_of(division, day)
+    found = [finding for finding in every if finding.group in told and not finding.aside]
+    aside = [finding for finding in every if finding.aside]
     effects = [effect_of(finding, division) for finding in found]
     if as_json:
         findings = [finding.to_json(effect) for finding, effect in zip(found, effects, strict=True)]
-        print_document({"plan": plan.name, "at": division.at_s, "findings": findings})
+        set_aside = [finding.to_json(None) for finding in aside]
+        print_document({"plan": plan.name, "at": division.at_s, "findings": findings, "aside": set_aside})
     else:
         _print(plan, division.at_s, list(zip(found, effects, strict=True)), told)
+        for number, finding in enumerate(aside):
+            print(f"{'' if number else chr(10)}set aside: {finding.text} ({finding.aside})")
     return FOUND if found and at_least is not None else 0
 
 

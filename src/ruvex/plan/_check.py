@@ -51,6 +51,7 @@ def _rule_problems(plan: Plan) -> Iterator[Problem]:
         yield from guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
     yield from _shares_problems(plan)
     yield from _placement_problems(plan)
+    yield from _aside_problems(plan)
     yield from _event_problems(plan)
 
 
@@ -291,6 +292,14 @@ def _placement_problems(plan: Plan) -> Iterator[Problem]:
             if other != guest:
                 what = f"{other!r} and {guest!r} are to be apart here, and together by another rule"
                 yield Problem(f"placement[{i}].guests", what, "drop one of them from one of the two rules")
+
+
+def _aside_problems(plan: Plan) -> Iterator[Problem]:
+    """Give what was set aside of somebody who is not there."""
+    for i, aside in enumerate(plan.aside):
+        if not any(aside.of in index for index in (plan.guest_index, plan.pool_index, plan.host_index)):
+            mend = "name a guest, pool or host of the plan, or remove it"
+            yield Problem(f"aside[{i}].of", f"there is no {aside.of!r}", mend)
 
 
 def _event_problems(plan: Plan) -> Iterator[Problem]:

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ruvex.plan._check import check_plan, guest_problems, host_problems, peer_problems, pool_problems
 from ruvex.plan._errors import EditError, Problem
-from ruvex.plan._model import Event, Guest, Host, PlacementRule, Plan, Pool, Stays
+from ruvex.plan._model import Aside, Event, Guest, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
 from ruvex.plan._resources import RESOURCES
 from ruvex.plan._rules import Rules
@@ -199,7 +199,10 @@ def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
         elif len(left) > 1:
             placement.append(rule.model_copy(update={"guests": left}))
     events = tuple(e for e in plan.events if e.target not in gone and getattr(e, "host", None) not in gone)
-    return _rebuilt(plan, hosts=hosts, pools=pools, guests=tuple(guests), events=events, placement=tuple(placement))
+    aside = tuple(one for one in plan.aside if one.of not in gone)
+    return _rebuilt(
+        plan, hosts=hosts, pools=pools, guests=tuple(guests), events=events, placement=tuple(placement), aside=aside
+    )
 
 
 def move_items(plan: Plan, ids: Iterable[str], pool: str | None) -> Plan:
@@ -265,6 +268,24 @@ def with_placement(plan: Plan, rules: Iterable[PlacementRule]) -> Plan:
         A rule names what is not in the plan, or two contradict each other.
     """
     return _rebuilt(plan, placement=tuple(rules))
+
+
+def set_aside(plan: Plan, kind: str, of: str, reason: str) -> Plan:
+    """Give a plan in which something that is worth a look is set aside with a reason; without one it is brought back.
+
+    Raises
+    ------
+    EditError
+        There is no such guest, pool or host, or the reason is too long.
+    """
+    others = tuple(one for one in plan.aside if (one.kind, one.of) != (kind, of))
+    if not reason.strip():
+        return _rebuilt(plan, aside=others)
+    try:
+        added = Aside(kind=kind, of=of, reason=reason.strip())
+    except ValidationError as error:
+        raise EditError(told_in_words(plan, problems_of(error, {}, Aside), "")) from None
+    return _rebuilt(plan, aside=(*others, added))
 
 
 def rename_plan(plan: Plan, name: str) -> Plan:

@@ -28,7 +28,7 @@ from ruvex.plan._errors import (
 )
 from ruvex.plan._json import parse_json
 from ruvex.plan._layout import keep_order, to_text
-from ruvex.plan._model import FORMAT, VERSION, Event, Guest, Host, PlacementRule, Plan, Pool
+from ruvex.plan._model import FORMAT, VERSION, Aside, Event, Guest, Host, PlacementRule, Plan, Pool
 from ruvex.plan._problems import name_items, problems_of
 from ruvex.plan._telling import Tell, untold
 from ruvex.plan._traces import Traces, read_traces, trace_files, trace_path
@@ -37,7 +37,7 @@ SUFFIX: Final = ".ruvex.json"
 MAX_BYTES: Final = 256 * 2**20
 _CHUNK: Final = 25
 _LISTS: Final[Mapping[str, Any]] = {
-    "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "events": Event,
+    "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "aside": Aside, "events": Event,
 }  # fmt: skip
 
 
@@ -208,7 +208,7 @@ def _adapters() -> Mapping[str, TypeAdapter[Any]]:
     return {
         "hosts": TypeAdapter(tuple[Host, ...]), "pools": TypeAdapter(tuple[Pool, ...]),
         "guests": TypeAdapter(tuple[Guest, ...]), "placement": TypeAdapter(tuple[PlacementRule, ...]),
-        "events": TypeAdapter(tuple[Event, ...]),
+        "aside": TypeAdapter(tuple[Aside, ...]), "events": TypeAdapter(tuple[Event, ...]),
     }  # fmt: skip
 
 

@@ -294,6 +294,14 @@ class Guest(Item):
 Change = Annotated[dict[Text, Any], Field(min_length=1, max_length=100), at_most(100)]
 
 
+class Aside(Model):
+    """What was worth a look, and was set aside by somebody who knows why."""
+
+    kind: Annotated[Text, Field(min_length=1, max_length=60)]
+    of: Id
+    reason: Annotated[Text, Field(min_length=1)]
+
+
 class Happening(Model):
     """What all events have: a time, and if one likes an id and a note."""
 
@@ -373,6 +381,7 @@ class Plan(Model):
     pools: tuple[Pool, ...] = ()
     guests: tuple[Guest, ...] = ()
     placement: tuple[PlacementRule, ...] = ()
+    aside: tuple[Aside, ...] = ()
     rules: Rules = Rules()
     moment: Time = DAWN_S
     day_s: Annotated[Number, Field(ge=1, le=MAX_SECONDS)] = 86_400.0

@@ -80,7 +80,7 @@ def _told(plan: Plan, problem: Problem, label: str) -> str:
         known = {item.id: item.label for item in (*plan.hosts, *plan.pools, *plan.guests)}
         label, key = (known[head], rest) if head in known else (label, problem.path)
     key = re.sub(r"\[\d+\]", "", key)
-    if key.startswith(("events", "placement")):
+    if key.startswith(("events", "placement", "aside")):
         key = ""
     word = setting_word(key) if key else ""
     place = ", ".join(part for part in (label, word) if part)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from typing import Final
 
 from ruvex.advise.worth import _bounds, _day, _memory, _vcpus, _weights
@@ -22,6 +23,8 @@ _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
 def findings_of(division: Division, day: Player) -> list[Finding]:
     """Give all that is worth a look in a plan, what hurts now first, the weightiest of a group first.
 
+    What was set aside is among them, with its reason.
+
     Parameters
     ----------
     division
@@ -30,5 +33,10 @@ def findings_of(division: Division, day: Player) -> list[Finding]:
         The same plan's whole day, played and recorded.
     """
     case = Case(division, day)
-    found = [finding for seek in _SEEKERS for finding in seek(case)]
+    reasons = {(one.kind, one.of): one.reason for one in case.plan.aside}
+    found = [
+        replace(finding, aside=reasons.get((finding.kind, finding.about[0]), "") if finding.about else "")
+        for seek in _SEEKERS
+        for finding in seek(case)
+    ]
     return sorted(found, key=lambda finding: (GROUPS.index(finding.group), -finding.weight))

@@ -45,9 +45,10 @@ def biting_limit(case: Case) -> Iterator[Finding]:
             "biting-limit", "hurts-now" if bites_now else "will-hurt", (guest.id,),
             f"{guest.label} is held by its own CPU limit for {short_span(hours * 3600.0)} of the day while its host has"
             " what it lacks",
-            (("limit", format_cpu(guest.cpu.limit)), ("lacks at most", format_cpu(most))),
+            (("limit", format_cpu(guest.cpu.limit)), ("wanted at most", format_cpu(guest.cpu.limit + most))),
             min(most / max(float(wanted.max(initial=0.0)), 1.0), 1.0),
             Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
+            (guest.cpu.limit, guest.cpu.limit + most), (0.0, guest.cpu.limit + most),
         )  # fmt: skip
 
 
@@ -64,6 +65,7 @@ def unused_limit(case: Case) -> Iterator[Finding]:
             (("limit", format_cpu(limit)), ("wanted at most", format_cpu(float(peak[i])))),
             0.0,
             Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
+            (limit, float(peak[i])), (0.0, float(peak[i])),
         )  # fmt: skip
 
 
@@ -86,6 +88,7 @@ def unused_reservation(case: Case) -> Iterator[Finding]:
                 (("reserved", write(held)), ("used at most", write(used))),
                 1 - used / held,
                 Remedy(f"a {name} reservation of {write(enough)}", ((guest.id, {f"{resource}.reservation": enough}),)),
+                (held, used), (enough, used),
             )  # fmt: skip
 
 
@@ -106,4 +109,5 @@ def broken_promises(case: Case) -> Iterator[Finding]:
             "broken-promises", "hurts-now", about,
             f"Promises of {name} cannot all be kept: {write(found.promised)} at the top, of {write(found.promisable)}",
             (("promised", write(found.promised)), ("can be promised", write(found.promisable))), 1.0,
+            values=(found.promised, found.promisable),
         )  # fmt: skip

@@ -43,6 +43,10 @@ class Finding:
         What orders findings of a group: how much of what is wanted it concerns, 0 to 1.
     remedy
         What would mend it; None where only a person can tell.
+    values, after
+        The figures as numbers on one scale, and what the remedy would make of them; empty where they are no amounts.
+    aside
+        Why it was set aside, or nothing.
     """
 
     kind: str
@@ -52,6 +56,9 @@ class Finding:
     figures: tuple[tuple[str, str], ...]
     weight: float = 0.0
     remedy: Remedy | None = None
+    values: tuple[float, ...] = ()
+    after: tuple[float, ...] = ()
+    aside: str = ""
 
     def to_json(self, effect: Effect | None) -> dict[str, Any]:
         """Give it as ``ruvex findings --json`` prints it, with what its remedy does."""
@@ -65,7 +72,7 @@ class Finding:
             "about": list(self.about),
             "text": self.text,
         }
-        document |= {"figures": dict(self.figures), "remedy": remedy}
+        document |= {"figures": dict(self.figures), "remedy": remedy, "aside": self.aside or None}
         gains, losses = ([], []) if effect is None else (effect.gains, effect.losses)
         return document | {"gains": [g.to_json() for g in gains], "losses": [g.to_json() for g in losses]}
 

@@ -50,6 +50,7 @@ def at_ceiling(case: Case) -> Iterator[Finding]:
             (("need", format_memory(wanted)), ("ceiling", format_memory(guest.memory.ceiling))),
             1 - guest.memory.ceiling / max(wanted, 1.0),
             Remedy(f"a ceiling of {format_memory(enough)}", ((guest.id, {"memory.ceiling": enough}),)),
+            (wanted, guest.memory.ceiling), (wanted, enough),
         )  # fmt: skip
 
 
@@ -69,6 +70,7 @@ def far_too_large(case: Case) -> Iterator[Finding]:
             (("size", format_memory(size)), ("worked with at most", format_memory(used))),
             1 - used / size,
             Remedy(f"{format_memory(enough)} of memory", ((guest.id, {"memory.size": enough}),)),
+            (size, used), (enough, used),
         )  # fmt: skip
 
 
@@ -90,4 +92,5 @@ def cannot_be(case: Case) -> Iterator[Finding]:
             (("working set at most", format_memory(working)), ("most it can have", format_memory(most))),
             1 - most / working,
             Remedy(f"{format_memory(enough)}", ((guest.id, {key: enough}),)),
+            (working, most), (working, enough),
         )  # fmt: skip

@@ -31,9 +31,10 @@ def idle_vcpus(case: Case) -> Iterator[Finding]:
             "idle-vcpus", "untidy", (guest.id,),
             f"{guest.label} has {guest.vcpus} vCPUs and never wants more than {format_cpu(float(peaks[i]))}, the work"
             f" of {float(peaks[i]) / mhz:.1f}",
-            (("vCPUs", str(guest.vcpus)), ("wanted at most", format_cpu(float(peaks[i])))),
+            (("vCPUs", str(guest.vcpus)), ("work of at most", f"{float(peaks[i]) / mhz:.1f}")),
             1 - fewer / guest.vcpus,
             Remedy(f"{fewer} vCPU{'s' if fewer > 1 else ''}", ((guest.id, change),)),
+            (guest.vcpus, float(peaks[i]) / mhz), (fewer, float(peaks[i]) / mhz),
         )  # fmt: skip
 
 
@@ -49,6 +50,7 @@ def wider_than_host(case: Case) -> Iterator[Finding]:
                 f"{guest.label} has {guest.vcpus} vCPUs on the {host.cores} cores of {host.label}",
                 (("vCPUs", str(guest.vcpus)), ("cores", str(host.cores))), 1 - host.cores / guest.vcpus,
                 Remedy(f"{host.cores} vCPUs", ((guest.id, vcpu_change(guest, host, host.cores)),)),
+                (guest.vcpus, host.cores), (host.cores, host.cores),
             )  # fmt: skip
         elif host.numa_nodes > 1 and guest.vcpus > host.cores / host.numa_nodes:
             per_node = host.cores // host.numa_nodes
@@ -58,4 +60,5 @@ def wider_than_host(case: Case) -> Iterator[Finding]:
                 " of its memory is always far",
                 (("vCPUs", str(guest.vcpus)), ("cores of a node", str(per_node))), 1 - per_node / guest.vcpus,
                 Remedy(f"{per_node} vCPUs", ((guest.id, vcpu_change(guest, host, per_node)),)),
+                (guest.vcpus, per_node), (per_node, per_node),
             )  # fmt: skip

@@ -40,10 +40,12 @@ def beside_pools(case: Case) -> Iterator[Finding]:
         yield Finding(
             "beside-pools", "hurts-now", (guest.id, *short),
             f"{guest.label} stands beside the pools and competes with each of them as a whole: it gets all the CPU it"
-            f" wants while {len(short)} guest{'s' if len(short) > 1 else ''} on its host go short",
+            f" wants while {len(short)} {'guests' if len(short) > 1 else 'guest'} on its host"
+            f" {'go' if len(short) > 1 else 'goes'} short",
             (("its part when all want all", _percent(part)), ("of a guest in a pool, the median", _percent(usual))),
             min(part, 1.0),
             Remedy(f"{fair:g} CPU shares, as much as a guest in a pool has", ((guest.id, {"cpu.shares": fair}),)),
+            (part, usual), (usual, usual),
         )  # fmt: skip
 
 
@@ -75,9 +77,10 @@ def crowded_pool(case: Case) -> Iterator[Finding]:
             "crowded-pool", "hurts-now", (full.id, sparse.id),
             f"{full.label} has more CPU shares than {sparse.label}, and each of its {len(members[full.id])} members has"
             f" less than one of the {len(members[sparse.id])} there",
-            (("shares for each member", f"{each:.3g} against {its:.3g}"),
+            ((f"a member of {full.label}", f"{each:.3g} shares"), (f"a member of {sparse.label}", f"{its:.3g} shares"),
              ("lacks", f"{_percent(lacks(full))} against {_percent(lacks(sparse))}")),
             lacks(full),
             Remedy("both weigh by their members", ((full.id, {"weighs": "by-members"}),
                                                    (sparse.id, {"weighs": "by-members"}))),
+            (each, its), (full.cpu.shares, sparse.cpu.shares),
         )  # fmt: skip

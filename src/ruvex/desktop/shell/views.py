@@ -5,6 +5,6 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.desktop.panels.view import ViewSpec
-from ruvex.desktop.views import cores, division, guest_list, timeline
+from ruvex.desktop.views import cores, division, guest_list, timeline, worth
 
-VIEWS: Final[tuple[ViewSpec, ...]] = (division.SPEC, timeline.SPEC, guest_list.SPEC, cores.SPEC)
+VIEWS: Final[tuple[ViewSpec, ...]] = (division.SPEC, timeline.SPEC, guest_list.SPEC, worth.SPEC, cores.SPEC)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
+from ruvex.desktop.state.looking import Looking
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
@@ -37,6 +38,8 @@ class Desk(QObject):
         Which rows are selected.
     trial
         The step that is being tried.
+    looking
+        What is worth a look in the plan.
     tracing
         The turns of vCPUs on the threads of a host.
     waits
@@ -54,6 +57,7 @@ class Desk(QObject):
         self.look = Look(self.document, self.playing, self.rehearsal, self.background, self)
         self.selection = Selection(self.document, self.look, self)
         self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
+        self.looking = Looking(self.document, self.look, self.rehearsal, self.background, self)
         self.tracing = Tracing(self.look, self.selection, self.background, self)
         self.waits = Waits(self.background, self)
         self.document.closing.connect(self.waits.forget)

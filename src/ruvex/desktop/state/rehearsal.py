@@ -68,6 +68,11 @@ class Rehearsal(QObject):
         """Whether the days that are there are those of the newest settings."""
         return self._next() is None
 
+    @property
+    def is_of_plan(self) -> bool:
+        """Whether ``base`` is the day of the plan as it is now."""
+        return self.base is not None and _is_of(self.base, self._document.plan)
+
     def try_(self, site: Site) -> None:
         """Play the day of what is being tried; a handle that is brought back to where it was asks for none."""
         if same_to_play(site.plan, self._document.plan):

@@ -1,0 +1,55 @@
+"""The figures of a finding as a small picture: bars on one scale, as it is or with the remedy."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ruvex.desktop.kit.theme import Theme, blend
+
+_BAR: Final = 10
+_LINE: Final = 29
+WIDE: Final = 200
+_PALE: Final = 0.45
+
+
+class Evidence(QWidget):
+    """A bar for each figure, its name below; figures that are no amounts stand as words."""
+
+    def __init__(
+        self, theme: Theme, hue: int | None, texts: Sequence[str], values: Sequence[float], top: float, parent: QWidget
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._theme, self._hue, self._texts, self._values, self._top = theme, hue, texts, values, top
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("; ".join(texts))
+
+    def sizeHint(self) -> QSize:
+        """Ask for a line for each figure."""
+        px = self._theme.px
+        return QSize(px(WIDE), max(len(self._texts), 1) * px(_LINE if self._values else 17) + px(4))
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Paint the bars: the first in full, what it is held against paler."""
+        theme, px, colours = self._theme, self._theme.px, self._theme.colours
+        painter = QPainter(self)
+        face, y = theme.face(11.5), float(px(2))
+        bar = theme.bar_colours(self._hue)
+        for number, text in enumerate(self._texts):
+            if self._values and number < len(self._values):
+                wide = (self.width() - px(4)) * min(self._values[number] / self._top, 1.0) if self._top > 0 else 0.0
+                solid = bar.solid if number == 0 else blend(bar.solid, colours.paper, _PALE)
+                place = QRectF(0.5, y + 0.5, max(wide, 1.0), px(_BAR))
+                if wide > 0:
+                    painter.fillRect(place, solid)
+                    painter.setPen(QPen(bar.edge, 1, Qt.PenStyle.SolidLine))
+                    painter.drawRect(place)
+                y += px(_BAR) + 2
+            painter.setPen(colours.muted)
+            face.draw(painter, 0, y, px(16), face.elided(text, self.width()))
+            y += px(17)
+        painter.end()
