@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 
 from ruvex.advise import GROUPS, Finding, effect_of, findings_of
 from ruvex.divide import Division, divide
-from ruvex.plan import change_many
+from ruvex.plan import EditError, change_many, plan_text, remove_items, set_aside
 from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import plan_of
@@ -135,6 +137,31 @@ class Worth(unittest.TestCase):
         found, _ = found_in(busy_later, at_s=600)
         self.assertEqual([(f.kind, f.group) for f in found], [("biting-limit", "will-hurt")])
         self.assertIn("59 min of the day", found[0].text)
+
+    def test_what_was_set_aside_is_told_apart_with_its_reason(self) -> None:
+        """It goes with its guest, is brought back without a reason, and of nobody it is refused."""
+        guests = CASES["idle-vcpus"][2]
+        found, division = found_in(guests, aside=[{"kind": "idle-vcpus", "of": "a", "reason": "month end"}])
+        self.assertEqual([(finding.kind, finding.aside) for finding in found], [("idle-vcpus", "month end")])
+        plan = division.site.plan
+        self.assertEqual(set_aside(plan, "idle-vcpus", "a", " ").aside, ())
+        again = set_aside(plan, "idle-vcpus", "a", "year end ")
+        self.assertEqual([(one.kind, one.of, one.reason) for one in again.aside], [("idle-vcpus", "a", "year end")])
+        self.assertEqual(remove_items(plan, ["a"]).aside, ())
+        with self.assertRaisesRegex(EditError, "there is no 'nobody'"):
+            set_aside(plan, "idle-vcpus", "nobody", "x")
+        with self.assertRaises(EditError):
+            set_aside(plan, "idle-vcpus", "a", "x" * 100_000)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "p.ruvex.json"
+            path.write_text(plan_text(plan), encoding="utf-8")
+            done = run("findings", str(path), "--at-least", "untidy")
+            self.assertEqual(done.returncode, 0, "what is set aside is no answer")
+            self.assertIn("Nothing is worth a look.", done.stdout)
+            self.assertIn("set aside: a has 4 vCPUs", done.stdout)
+            self.assertIn("(month end)", done.stdout)
+            path.write_text(plan_text(plan).replace('"of": "a"', '"of": "nobody"'), encoding="utf-8")
+            self.assertIn("aside[0].of: there is no 'nobody'", run("findings", str(path)).stderr)
 
     def test_the_command_lists_groups_and_answers_by_its_status(self) -> None:
         """All without being asked; with a group, only it and worse, and status 1 if there are any."""
