@@ -7,12 +7,14 @@ from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, reme
 from ruvex.advise._split import amount_to_split, split_among
 from ruvex.advise._waits import WAITS_MOMENTS, DayWaits, day_waits
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
+from ruvex.advise._without import Comeback, Hurt, Without, without_host, worst_time
 from ruvex.advise.worth import GROUPS, Effect, Finding, Group, Shift, effect_of, findings_of
 
 __all__ = [
     "GROUPS",
     "WAITS_MOMENTS",
     "Amount",
+    "Comeback",
     "DayShift",
     "DayWaits",
     "Done",
@@ -20,10 +22,12 @@ __all__ = [
     "Effect",
     "Finding",
     "Group",
+    "Hurt",
     "Move",
     "Remedy",
     "Shift",
     "Short",
+    "Without",
     "Worst",
     "amount_to_split",
     "day_shift",
@@ -41,5 +45,7 @@ __all__ = [
     "rung_text",
     "split_among",
     "stop_text",
+    "without_host",
     "worst_moment",
+    "worst_time",
 ]

@@ -162,6 +162,22 @@ def _findings(
     raise typer.Exit(print_findings(plan, at, at_least, as_json=as_json))
 
 
+@app.command("without")
+def _without(
+    plan: PlanPath,
+    host: Annotated[str | None, typer.Argument(metavar="[HOST]", help="Which host; each in turn if left out.")] = None,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="When it is lost; at the day's worst moment if left out."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show what becomes of the site without a host: who comes back where and when, who stays off, who is hurt."""
+    from ruvex.cli._without import print_without
+
+    raise typer.Exit(print_without(plan, host, at, as_json=as_json))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""
