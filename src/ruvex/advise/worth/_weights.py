@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import combinations
+from itertools import groupby
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import site_shares
-from ruvex.plan import Pool, pools_within
+from ruvex.plan import Pool
 
 _MUCH = 2.0
 """A guest beside pools that weighs so many times what those in pools do is told."""
@@ -28,12 +28,15 @@ def beside_pools(case: Case) -> Iterator[Finding]:
     if not inside:
         return
     usual = float(np.median([parts[case.row(guest.id)] for _, guest in inside]))
+    short_on: dict[int, list[str]] = {}
+    for i, guest in inside:
+        if case.is_short(i):
+            short_on.setdefault(case.host_of(i), []).append(guest.id)
     for i, guest in case.guests_on():
         if guest.pool is not None or usual <= 0:
             continue
         part = float(parts[case.row(guest.id)])
-        here = case.host_of(i)
-        short = [other.id for k, other in inside if case.host_of(k) == here and case.is_short(k)]
+        short = short_on.get(case.host_of(i), [])
         if part < _MUCH * usual or case.is_short(i) or not short:
             continue
         fair = max(1.0, round(guest.cpu.shares * usual / part, 1))
@@ -51,36 +54,46 @@ def beside_pools(case: Case) -> Iterator[Finding]:
 
 def crowded_pool(case: Case) -> Iterator[Finding]:
     """A pool with more shares than its peer and many more members: each of them has less than those of the peer."""
-    on = {guest.id for _, guest in case.guests_on()}
-    members = {
-        pool.id: [g for g in case.plan.guests if g.id in on and g.pool in pools_within(case.plan, pool.id)]
-        for pool in case.plan.pools
-    }
-    position = case.plan.guest_index
+    division, cpu = case.division, case.division.cpu
+    count = division.layout.summed_by_row(division.site.standing.on.astype(np.float64))
+    peers: dict[str | None, list[Pool]] = {}
+    for pool in case.plan.pools:
+        if count[case.row(pool.id)] > 0 and pool.weighs == "as-one":
+            peers.setdefault(pool.parent, []).append(pool)
+
+    def each(pool: Pool) -> float:
+        return pool.cpu.shares / float(count[case.row(pool.id)])
 
     def lacks(pool: Pool) -> float:
-        cpu = case.division.cpu
-        its = [position[g.id] for g in members[pool.id]]
-        wanted = float(cpu.wanted_of_guests[its].sum())
-        return float(cpu.unmet_of_guests[its].sum()) / wanted if wanted > 0 else 0.0
+        row = case.row(pool.id)
+        wanted = float(cpu.wanted[row])
+        return float(cpu.unmet[row]) / wanted if wanted > 0 else 0.0
 
-    for one, other in combinations(case.plan.pools, 2):
-        if one.parent != other.parent or not members[one.id] or not members[other.id]:
-            continue
-        full, sparse = (one, other) if one.cpu.shares >= other.cpu.shares else (other, one)
-        if "by-members" in (full.weighs, sparse.weighs) or full.cpu.shares == sparse.cpu.shares:
-            continue
-        each, its = full.cpu.shares / len(members[full.id]), sparse.cpu.shares / len(members[sparse.id])
-        if each >= its or lacks(full) <= max(lacks(sparse), 0.01):
-            continue
-        yield Finding(
-            "crowded-pool", "hurts-now", (full.id, sparse.id),
-            f"{full.label} has more CPU shares than {sparse.label}, and each of its {len(members[full.id])} members has"
-            f" less than one of the {len(members[sparse.id])} there",
-            ((f"a member of {full.label}", f"{each:.3g} shares"), (f"a member of {sparse.label}", f"{its:.3g} shares"),
-             ("lacks", f"{_percent(lacks(full))} against {_percent(lacks(sparse))}")),
-            lacks(full),
-            Remedy("both weigh by their members", ((full.id, {"weighs": "by-members"}),
-                                                   (sparse.id, {"weighs": "by-members"}))),
-            (each, its), (full.cpu.shares, sparse.cpu.shares),
-        )  # fmt: skip
+    for pools in peers.values():
+        # Of those with fewer shares the one whose members have most says it best.
+        best: Pool | None = None
+        for _, alike in groupby(sorted(pools, key=lambda pool: pool.cpu.shares), key=lambda pool: pool.cpu.shares):
+            same = list(alike)
+            for full in same if best is not None else ():
+                assert best is not None
+                if each(full) < each(best) and lacks(full) > max(lacks(best), 0.01):
+                    yield _crowded(
+                        full, best, each(full), each(best), lacks(full), lacks(best), count[case.row(full.id)]
+                    )
+            best = max([*([] if best is None else [best]), *same], key=each)
+
+
+def _crowded(
+    full: Pool, sparse: Pool, each: float, its: float, lacks: float, lacks_there: float, members: float
+) -> Finding:
+    return Finding(
+        "crowded-pool", "hurts-now", (full.id, sparse.id),
+        f"{full.label} has more CPU shares than {sparse.label}, and each of its {members:.0f} members has less than one"
+        f" of the {sparse.cpu.shares / its:.0f} there",
+        ((f"a member of {full.label}", f"{each:.3g} shares"), (f"a member of {sparse.label}", f"{its:.3g} shares"),
+         ("lacks", f"{_percent(lacks)} against {_percent(lacks_there)}")),
+        lacks,
+        Remedy("both weigh by their members", ((full.id, {"weighs": "by-members"}),
+                                               (sparse.id, {"weighs": "by-members"}))),
+        (each, its), (full.cpu.shares, sparse.cpu.shares),
+    )  # fmt: skip
