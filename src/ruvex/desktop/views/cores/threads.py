@@ -26,6 +26,7 @@ _PITCH: Final = 36
 _BAR: Final = 17
 _GHOST: Final = 4
 _HAIR: Final = 2.4
+_THICK: Final = 1.2
 _PALE: Final = 0.6
 _CHOSEN: Final = 0.25
 _LEAST_MARKED: Final = 8.0
@@ -232,7 +233,7 @@ class Threads(PaneArea):
             for line in range(HAIRS):
                 for first, last in runs_of(hairs[number * HAIRS + line]):
                     y = self._hair_top(top, line)
-                    painter.fillRect(QRectF(scale.left + first, y, last - first, 1.2), dark)
+                    painter.fillRect(QRectF(scale.left + first, y, last - first, _THICK), dark)
 
     def _paint_marks(
         self, painter: QPainter, strips: Strips, thread: int, top: float, inks: Mapping[int, QColor]
@@ -277,7 +278,7 @@ class Threads(PaneArea):
             sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
         before = self._pane.before
         hairs = self._hairs(strips, threads, edges)
-        dark, thick = self._hair_colour().rgb(), max(1.0, 1.2)
+        dark = self._hair_colour().rgb()
         for number, thread in enumerate(threads):
             top = shift + thread * px(_PITCH)
             if before is not None and thread < before.threads:
@@ -286,7 +287,7 @@ class Threads(PaneArea):
             sheet.fill(top, top + px(_BAR), self._busy_row(strips, thread, edges))
             for line in range(HAIRS):
                 y = self._hair_top(top, line)
-                sheet.fill(y, y + thick, dark, hairs[number * HAIRS + line])
+                sheet.fill(y, y + _THICK, dark, hairs[number * HAIRS + line])
         return sheet
 
     def _hair_top(self, bar_top: float, line: int) -> float:
