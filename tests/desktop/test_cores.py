@@ -135,6 +135,21 @@ class Turns(CoresCase):
         self.assertGreater(len(seen), 3)
         self.assertIn(True, {chosen for chosen, _ in seen})
 
+    def test_a_tick_below_the_line_marks_each_wake(self) -> None:
+        """Where a sleeper of the thread woke, and nowhere else."""
+        self.open_demo()
+        strips = self.go("ticket-db")
+        self.pane.light(None)
+        self.pane.set_scale(self.pane.scale.at(0.05, 0.03))
+        scale, image = self.pane.scale, self.picture(self.threads.viewport())
+        muted = self.window.theme.colours.muted.rgb()
+        y = round(self.threads.bar_of(int(np.flatnonzero(strips.thread == 0)[0])).bottom())
+        ticked = {x for x in range(scale.left, scale.right) if image.pixel(x, y) == muted}
+        woke = strips.wait_begin[strips.is_wake & (strips.wait_thread == 0)] / 1000.0
+        woke = woke[(woke >= scale.start_s) & (woke < scale.end_s)]
+        self.assertEqual(ticked, {int(scale.x(at)) for at in woke.tolist()})
+        self.assertGreater(len(ticked), 0)
+
     def test_the_axis_zooms_moves_and_shows_all(self) -> None:
         """Ctrl and wheel keep the time below the pointer, Shift moves, a double click shows a turn, Home the window."""
         self.open_demo()

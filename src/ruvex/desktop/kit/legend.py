@@ -65,6 +65,10 @@ def _ending(kind: str) -> _Draw:
     return draw
 
 
+def _tick(painter: QPainter, theme: Theme, place: QRectF) -> None:
+    painter.fillRect(QRectF(place.center().x(), place.top() + 3, 1.4, 4), theme.colours.muted)
+
+
 _NONE: Final = math.inf
 SAMPLES: Final[Mapping[str, _Draw]] = {
     "promised": _bar(Bar(1, 0, 0, 0, 0, _NONE)),
@@ -87,6 +91,7 @@ SAMPLES: Final[Mapping[str, _Draw]] = {
     "cut in on": _ending("angle"),
     "held for its fellows": _ending("two bars"),
     "out of budget": _ending("bracket"),
+    "wakes": _tick,
     "waits": _line(Qt.PenStyle.SolidLine),
     "waits, held": _line(Qt.PenStyle.DotLine),
     "waits, out of budget": _line(Qt.PenStyle.DashLine),

@@ -68,7 +68,7 @@ class Background(QObject):
         """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
 
         What waits of the same subject and has not begun answers an older question: it is dropped. Long work, reading
-        of large files, turns of vCPUs and questions about them have a thread each: nothing short waits for them.
+        of large files, turns of vCPUs and what is asked of them have a thread each: nothing short waits for them.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1

@@ -44,7 +44,7 @@ class Waits(QObject):
             self._known = [(known, found if known is player else was) for known, was in self._known]
             self.changed.emit()
 
-        self._background.run(f"waits of {id(player)}", lambda: day_waits(player), answer)
+        self._background.run(f"waits of {id(player)}", lambda: day_waits(player), answer, lane="questions")
         return None
 
     def forget(self) -> None:

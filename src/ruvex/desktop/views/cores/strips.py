@@ -140,7 +140,7 @@ class Strips:
         since = self.wait_begin[self._in_order]
         low, high = np.searchsorted(since, (begin - self._longest_ms, end)).tolist()
         its = self._in_order[low:high]
-        return np.asarray(its[self.wait_end[its] > begin])
+        return np.asarray(its[self.wait_end[its] >= begin])
 
     # By guest
 

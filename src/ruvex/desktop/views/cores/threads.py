@@ -27,6 +27,8 @@ _BAR: Final = 17
 _GHOST: Final = 4
 _HAIR: Final = 2.4
 _THICK: Final = 1.2
+_WAKE: Final = 2.0
+"""How far the mark of a wake hangs below the line."""
 _PALE: Final = 0.6
 _CHOSEN: Final = 0.25
 _LEAST_MARKED: Final = 8.0
@@ -221,6 +223,7 @@ class Threads(PaneArea):
         scale, by_thread, px = self._pane.scale, strips.turns_by_thread, self._theme.px
         chosen, edges = self._chosen(strips), self._columns(1.0)
         hairs, dark = self._hairs(strips, threads, edges), self._hair_colour()
+        wakes = self._wakes(strips, threads, edges)
         for number, thread in enumerate(threads):
             top = shift + thread * px(_PITCH) + px(_GHOST + 1)
             for at in by_thread.within(thread, scale.start_s * 1000.0, scale.end_s * 1000.0).tolist():
@@ -230,6 +233,8 @@ class Threads(PaneArea):
                 left, right = (scale.x(float(ms[at]) / 1000.0) for ms in (by_thread.begin, by_thread.end))
                 left, right = max(left, scale.left), min(right, scale.right)
                 painter.fillRect(QRectF(left, top, right - left, px(_BAR)), colour)
+            for at, _ in runs_of(wakes[number]):
+                painter.fillRect(QRectF(scale.left + at, top + px(_BAR), 1.0, _WAKE), self._theme.colours.muted)
             for line in range(HAIRS):
                 for first, last in runs_of(hairs[number * HAIRS + line]):
                     y = self._hair_top(top, line)
@@ -277,7 +282,8 @@ class Threads(PaneArea):
         if band is not None:
             sheet.tint(band[0] - scale.left, band[1] - scale.left, colours.band_row)
         before = self._pane.before
-        hairs = self._hairs(strips, threads, edges)
+        hairs, wakes = self._hairs(strips, threads, edges), self._wakes(strips, threads, edges)
+        ink = self._theme.colours.muted.rgb()
         dark = self._hair_colour().rgb()
         for number, thread in enumerate(threads):
             top = shift + thread * px(_PITCH)
@@ -285,6 +291,7 @@ class Threads(PaneArea):
                 sheet.fill(top, top + px(_GHOST - 1), self._busy_row(before, thread, edges))
             top += px(_GHOST + 1)
             sheet.fill(top, top + px(_BAR), self._busy_row(strips, thread, edges))
+            sheet.fill(top + px(_BAR), top + px(_BAR) + _WAKE, ink, wakes[number])
             for line in range(HAIRS):
                 y = self._hair_top(top, line)
                 sheet.fill(y, y + _THICK, dark, hairs[number * HAIRS + line])
@@ -303,6 +310,15 @@ class Threads(PaneArea):
         is_seen = (strips.wait_line[its] >= 0) & (rows >= 0) & (rows < len(threads) * HAIRS)
         its, rows = its[is_seen], rows[is_seen]
         return covered(rows, strips.wait_begin[its], strips.wait_end[its], len(threads) * HAIRS, edges)
+
+    def _wakes(self, strips: Strips, threads: range, edges: Floats) -> Bools:
+        """Tell in which pixels of each thread in sight a sleeper of that thread wakes."""
+        its = strips.waits_within(float(edges[0]), float(edges[-1]))
+        rows = strips.wait_thread[its] - threads.start
+        begin = strips.wait_begin[its]
+        is_seen = strips.is_wake[its] & (rows >= 0) & (rows < len(threads)) & (begin >= edges[0])
+        # As long as nothing, it is still a pixel.
+        return covered(rows[is_seen], begin[is_seen], begin[is_seen] + 1e-9, len(threads), edges)
 
     def _paint_lit(self, painter: QPainter, strips: Strips, threads: range, shift: float) -> None:
         """Paint the lit turn, its fellows with their numbers, and who waited for it."""

@@ -28,7 +28,7 @@ from ruvex.exchange import write_turns
 from ruvex.plan import PlanFileError, replace_file
 
 _LEGEND: Final = (
-    "waits", "slept", "turn used up", "cut in on", "held for its fellows", "out of budget", "waits, held",
+    "waits", "slept", "turn used up", "cut in on", "wakes", "held for its fellows", "out of budget", "waits, held",
     "waits, out of budget",
 )  # fmt: skip
 _KINDS: Final = (

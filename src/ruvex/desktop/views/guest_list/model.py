@@ -63,7 +63,9 @@ class GuestTable(QAbstractTableModel):
         """Take the figures of what is shown now."""
         desk = self._desk
         day = desk.rehearsal.tried or desk.rehearsal.base
-        self.figures = Figures(desk.look.plan, desk.look.division, day, desk.waits.of(day))
+        # Days that follow a handle come and go: only where it shows is one asked for its waits.
+        waits = desk.waits.of(day) if self.period == "day" else None
+        self.figures = Figures(desk.look.plan, desk.look.division, day, waits)
         self._values, self._highest = {}, {}
         self._lay_out()
 

@@ -131,7 +131,9 @@ class Pictures:
 
     def _chance(self, members: NDArray[np.int64], columns: Columns) -> Values | None:
         """Give what a guest waits by chance, by column; None of several, and where it is not known yet."""
-        waits = self._desk.waits.of(self._days.player) if members.size == 1 else None
+        # Days that follow a handle come and go too fast to be asked for it.
+        is_settled = members.size == 1 and self._days.before is None
+        waits = self._desk.waits.of(self._days.player) if is_settled else None
         if waits is None:
             return None
         return waits.series(int(members[0]), columns.first[: columns.filled]).astype(np.float32)
