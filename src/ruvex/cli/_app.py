@@ -178,6 +178,14 @@ def _without(
     raise typer.Exit(print_without(plan, host, at, as_json=as_json))
 
 
+@app.command("places")
+def _places(plan: PlanPath, as_json: AsJson = False) -> None:
+    """Show better places for guests: as few moves as close most of what placement costs over the day."""
+    from ruvex.cli._places import print_places
+
+    raise typer.Exit(print_places(plan, as_json=as_json))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""

@@ -9,7 +9,7 @@ from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
 from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
 from ruvex.divide._resource import ResourceDivision
-from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve
+from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve, solve_as_one
 from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 
@@ -50,5 +50,6 @@ __all__ = [
     "shifts_by_guest",
     "site_shares",
     "solve",
+    "solve_as_one",
     "who_has_it",
 ]

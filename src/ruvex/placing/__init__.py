@@ -1,13 +1,26 @@
-"""Where guests could be: whether some may go to a host, and how a host is emptied. NumPy, no Qt."""
+"""Where guests could be: whether some may go to a host, how a host is emptied, better places. NumPy, no Qt."""
 
+from ruvex.placing._better import BetterPlaces, Gain, Step, better_places
+from ruvex.placing._lack import DayLack, Loads, lack_in, placed
 from ruvex.placing._moving import Emptying, Obstacle, empty_host, hosts_for, obstacle_to, together_with, with_hosts
+from ruvex.placing._now import MoveNow, moves_now
 
 __all__ = [
+    "BetterPlaces",
+    "DayLack",
     "Emptying",
+    "Gain",
+    "Loads",
+    "MoveNow",
     "Obstacle",
+    "Step",
+    "better_places",
     "empty_host",
     "hosts_for",
+    "lack_in",
+    "moves_now",
     "obstacle_to",
+    "placed",
     "together_with",
     "with_hosts",
 ]

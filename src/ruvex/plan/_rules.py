@@ -130,7 +130,9 @@ class Rules(Model):
     ``memory_every_s`` is how often the memory controllers look, ``sharing_mib_s`` how fast equal pages are found,
     ``settling_by_use`` how far squeezed and spilled pages that are worked with come back on their own (0 to 1).
     ``bounds_while_on`` tells whether a guest's floor and ceiling move freely while it is on, or only apart.
-    ``balancing`` tells who places guests: nobody, or whoever starts goes where there is most room.
+    ``balancing`` tells who places guests: nobody, or whoever starts goes where there is most room, and over time also
+    whoever helps most by moving: looked at every ``balance_every_s``, begun if it takes away more than
+    ``balance_least_percent`` of what the guests of its host lack.
     """
 
     reservation_rule: Literal["floor", "on-top"] = "floor"
@@ -151,7 +153,9 @@ class Rules(Model):
     pressure: Pressure = Pressure()
     moving: Moving = Moving()
     loss: Loss = Loss()
-    balancing: Literal["none", "at-power-on"] = "none"
+    balancing: Literal["none", "at-power-on", "over-time"] = "none"
+    balance_every_s: Annotated[Number, Field(ge=1, le=86_400)] = 300.0
+    balance_least_percent: Percent = 4.0
     workload: Workload = Workload()
     turns: Turns = Turns()
     sharing_mib_s: Rate = 12.0

@@ -12,7 +12,7 @@ from ruvex.play._log import Tell
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
 from ruvex.promise import claims_of, refusal_between
-from ruvex.site import placement_problem
+from ruvex.site import live_move_problem
 
 _MOST_ROUNDS: Final = 12
 _LEFT_PERCENT: Final = 1.0
@@ -35,7 +35,11 @@ class Bridge:
 
 @dataclass(frozen=True, slots=True)
 class MoveDone:
-    """A move between hosts: from where to where, when it began, how long it took and held the guest still."""
+    """A move between hosts: from where to where, when it began, how long it took and held the guest still.
+
+    ``relieves`` is which part of what the guests of the old host lacked it was to take away, where it was begun to
+    place guests better; else None.
+    """
 
     guest: str
     source: str
@@ -43,12 +47,13 @@ class MoveDone:
     at_s: float
     took_s: float
     held_still_s: float
+    relieves: float | None = None
 
     def to_json(self) -> dict[str, Any]:
         """Give it as the summary's document has it."""
         return {
             "guest": self.guest, "from": self.source, "to": self.target, "at_s": self.at_s, "took_s": self.took_s,
-            "held_still_s": self.held_still_s,
+            "held_still_s": self.held_still_s, "relieves": self.relieves,
         }  # fmt: skip
 
 
@@ -68,6 +73,8 @@ class Move:
         Rounds so far, and how long it has taken.
     held_s
         How long the guest has been held still; −1 while it is not.
+    relieves
+        As ``MoveDone`` has it.
     """
 
     guest: int
@@ -79,6 +86,7 @@ class Move:
     rounds: int = 1
     seconds: float = 0.0
     held_s: float = -1.0
+    relieves: float | None = None
 
 
 class Moves:
@@ -131,31 +139,25 @@ class Moves:
             return f"{item.label} is on its way to another host already"
         if int(state.phase[guest]) != r.RUNNING:
             return f"{item.label} has not booted yet"
-        if item.dedicated_cores:
-            return f"{item.label} has cores of its own, so it moves only while off"
-        if item.in_bank:
-            return f"{item.label} lives in a bank, so it moves only while off"
-        if source.cpu_maker != target.cpu_maker:
-            return f"{target.label} has processors of another maker than {source.label}"
-        if target.cpu_level < int(state.sees[guest]):
-            return f"the processors of {target.label} are of a lower level than the programs of {item.label} see"
-        return placement_problem(plan, guest, to, state.host.tolist(), state.on.tolist())
+        host, on = state.host.tolist(), state.on.tolist()
+        return live_move_problem(plan, guest, int(state.host[guest]), to, host, on, sees=int(state.sees[guest]))
 
     def _need(self, guest: int) -> float:
         """Give what a moving guest needs on the other host, MiB."""
         state = self._state
         return float(max(state.given[guest], state.floor[guest]) + self._ticks.site.guests[r.G_OVERHEAD, guest])
 
-    def begin(self, guest: int, to: int) -> None:
-        """Let a guest that is on set out for another host, or tell why it may not."""
+    def begin(self, guest: int, to: int, *, relieves: float | None = None) -> None:
+        """Let a guest that is on set out for another host, or tell why it may not; ``relieves`` as in ``MoveDone``."""
         plan, item = self._ticks.site.plan, self._ticks.site.plan.guests[guest]
         why = self.problem(guest, to)
         if why is not None:
             self._tell("refused", item.id, h.NotMoved(plan.hosts[to].id, why))
             return
         size = float(self._state.backed[guest])
-        self.under_way.append(Move(guest, int(self._state.host[guest]), to, self._ticks.now_s, size, size))
-        self._tell("move", item.id, h.SetOut(plan.hosts[to].id))
+        source = int(self._state.host[guest])
+        self.under_way.append(Move(guest, source, to, self._ticks.now_s, size, size, relieves=relieves))
+        self._tell("move", item.id, h.SetOut(plan.hosts[to].id, relieves))
         self._reckon()
 
     def _reckon(self) -> None:
@@ -239,6 +241,6 @@ class Moves:
         self.under_way.remove(move)
         self._state.host[move.guest], self._state.held[move.guest] = move.target, 0
         source, target = plan.hosts[move.source].id, plan.hosts[move.target].id
-        self.done.append(MoveDone(item.id, source, target, move.at_s, move.seconds, move.held_s))
+        self.done.append(MoveDone(item.id, source, target, move.at_s, move.seconds, move.held_s, move.relieves))
         self._tell("move", item.id, h.Arrived(target, move.seconds, move.held_s))
         return True

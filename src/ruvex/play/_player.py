@@ -23,6 +23,7 @@ from ruvex.plan import (
     pools_within,
 )
 from ruvex.play import happenings as h
+from ruvex.play._balance import Balance
 from ruvex.play._bounds import check_length, spacing
 from ruvex.play._events import NotPromisedError, changed_site
 from ruvex.play._log import Entry, Kind, told_pressures
@@ -111,6 +112,7 @@ class Player:
         self.ticks = Ticks(site, self.state, self.end_tick, self.recording, skip=skip)
         self.moves = Moves(self.ticks, self._tell)
         self.power = Power(self.ticks, self.moves, self._tell)
+        self.balance = Balance(self.ticks, self.moves)
         self.power.settle_in(site)
         self.ticks.regroup()
         self.ticks.settle()
@@ -228,6 +230,7 @@ class Player:
         other.ticks = self.ticks.copy(other.state, other.recording)
         other.moves = Moves(other.ticks, other._tell)
         other.power = Power(other.ticks, other.moves, other._tell)
+        other.balance = Balance(other.ticks, other.moves)
         for name in ("under_way", "done"):
             setattr(other.moves, name, copy.deepcopy(getattr(self.moves, name)))
         for name in ("bridges", "_queue", "_bridged_since", "_notices", "_is_tried"):
@@ -262,8 +265,11 @@ class Player:
         self.ticks.end_surges()
         self.moves_step(tick)
         self.power.step()
+        if self.balance.is_due:
+            self.balance.step(self.demand)
         self._note_places()
-        due = min(self.power.next_due, self.ticks.next_surge_end, self._events[0][0] if self._events else r.NEVER)
+        event_due = self._events[0][0] if self._events else r.NEVER
+        due = min(self.power.next_due, self.balance.next_due, self.ticks.next_surge_end, event_due)
         stop = min(end, max(due, tick + 1))
         if self.moves.under_way:
             stop = min(stop, tick + 1)

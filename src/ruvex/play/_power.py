@@ -296,7 +296,7 @@ class Power:
         if not plan.hosts:
             return [0], ""
         host = int(state.host[i])
-        is_free = start.is_lost or host < 0 or (plan.rules.balancing == "at-power-on" and not start.is_restart)
+        is_free = start.is_lost or host < 0 or (plan.rules.balancing != "none" and not start.is_restart)
         if not is_free:
             return ([host], "") if state.up[host] else ([], f"{plan.hosts[host].label} is down")
         there = [h for h in allowed_hosts(plan, i, state.host, self._site.standing.on) if state.up[h]]

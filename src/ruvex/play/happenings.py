@@ -120,9 +120,10 @@ class NotMoved:
 
 @dataclass(frozen=True, slots=True)
 class SetOut:
-    """A move to a host begins."""
+    """A move to a host begins; ``relieves`` as in ``MoveDone``."""
 
     host: str
+    relieves: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,7 +3,7 @@
 from ruvex.site._claims import ClaimSums, boot_claim, set_aside, sum_claims, would_claim
 from ruvex.site._forest import Forest, Trees
 from ruvex.site._layout import Layout
-from ruvex.site._placement import allowed_hosts, broken_rules, placement_problem
+from ruvex.site._placement import allowed_hosts, broken_rules, live_move_problem, placement_problem
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._site import Site, site_of
 from ruvex.site._standing import Standing, by_room, disks_of, starting_order
@@ -26,6 +26,7 @@ __all__ = [
     "find_volume",
     "gather_signals",
     "hand_out",
+    "live_move_problem",
     "placement_problem",
     "set_aside",
     "site_of",

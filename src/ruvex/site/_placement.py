@@ -67,3 +67,34 @@ def allowed_hosts(plan: Plan, guest: int, host: Sequence[int] | Any, on: Sequenc
         for to, there in enumerate(plan.hosts)
         if (level is None or there.cpu_level >= level) and not placement_problem(plan, guest, to, host, on)
     ]
+
+
+def live_move_problem(
+    plan: Plan, guest: int, source: int, to: int, host: Sequence[int] | Any, on: Sequence[bool] | Any,
+    *, sees: int | None = None,
+) -> str:  # fmt: skip
+    """Say in a sentence what keeps a guest that is on from moving to another host as it runs, or nothing.
+
+    Promises and memory are not looked at.
+
+    Parameters
+    ----------
+    plan, guest, to, host, on
+        As ``placement_problem`` has them.
+    source
+        The position of the host it runs on.
+    sees
+        The level of the processor that its programs see; what it is set to, or its host's, if left out.
+    """
+    item, old, new = plan.guests[guest], plan.hosts[source], plan.hosts[to]
+    if item.dedicated_cores:
+        return f"{item.label} has cores of its own, so it moves only while off"
+    if item.in_bank:
+        return f"{item.label} lives in a bank, so it moves only while off"
+    if old.cpu_maker != new.cpu_maker:
+        return f"{new.label} has processors of another maker than {old.label}"
+    if sees is None:
+        sees = old.cpu_level if item.cpu_level is None else item.cpu_level
+    if new.cpu_level < sees:
+        return f"the processors of {new.label} are of a lower level than the programs of {item.label} see"
+    return placement_problem(plan, guest, to, host, on)

@@ -1,6 +1,7 @@
 """The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
 from ruvex.words._log import entry_text
+from ruvex.words._places import hours_text, payers_text, places_text, step_text
 from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text
 from ruvex.words._settings import change_text, label_of, span
 from ruvex.words._summary import SUMMARY_HEADINGS, guest_cells, short_span, summary_facts
@@ -12,10 +13,14 @@ __all__ = [
     "entry_text",
     "guest_cells",
     "holders_text",
+    "hours_text",
     "label_of",
     "obstacle_text",
+    "payers_text",
+    "places_text",
     "refusal_text",
     "short_span",
     "span",
+    "step_text",
     "summary_facts",
 ]

@@ -59,8 +59,9 @@ def entry_text(entry: Entry, plan: Plan) -> str:
             return f"{name} waits: {_why_text(plan, why)}"
         case h.NotMoved(host, why):
             return f"{name} does not move to {label_of(plan, host)}: {_why_text(plan, why)}"
-        case h.SetOut(host):
-            return f"{name} sets out for {label_of(plan, host)}"
+        case h.SetOut(host, relieves):
+            gain = "" if relieves is None else f": it takes away {100 * relieves:.0f} % of what its host's guests lack"
+            return f"{name} sets out for {label_of(plan, host)}{gain}"
         case h.Arrived(host, took_s, held_s):
             there = label_of(plan, host)
             return f"{name} goes on on {there}, {span(took_s)} after it set out, held still for {held_s:.1f} s"

@@ -40,7 +40,9 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
         lines.append(f"Boot bridge {labels[bridge.guest]}: {what}, from {format_time(bridge.at_s)}")
     for move in summary.moves:
         way = f"{hosts[move.source]} to {hosts[move.target]} in {short_span(move.took_s)}"
-        lines.append(f"Move {labels[move.guest]}: {way} from {format_time(move.at_s)}, held {move.held_still_s:.1f} s")
+        why = "" if move.relieves is None else ", to place it better"
+        held = f"held {move.held_still_s:.1f} s"
+        lines.append(f"Move {labels[move.guest]}: {way} from {format_time(move.at_s)}, {held}{why}")
     return lines
 
 

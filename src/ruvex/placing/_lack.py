@@ -1,0 +1,129 @@
+"""What guests lack over a day wherever they are: the measure by which places are compared. Section 9 of the model."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import Demand, Solved, demand_at, solve, solve_as_one
+from ruvex.engine import rows as r
+from ruvex.site import Site, disks_of
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+SAMPLES: Final = 24
+"""Into how many equal spans a day is cut; each is looked at in its middle."""
+_NOISE: Final = 1e-9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Loads:
+    """What guests want at each sample, and what hosts have, as the plan has them placed.
+
+    Attributes
+    ----------
+    wanted
+        Shape (2, samples, guests): CPU within own limits in MHz, memory need in MiB; 0 where off.
+    supply
+        Shape (2, samples, hosts): what there is of each, MHz and MiB.
+    """
+
+    wanted: Floats
+    supply: Floats
+
+
+class DayLack:
+    """Measures what guests lack, with them on the hosts they are on or on others.
+
+    What a guest lacks is the part of its wanted CPU that it is not given, and the part of its memory need that is not
+    backed, each summed up over the day: an hour in which it gets a quarter of what it wants is three quarters of a
+    guest-hour.
+
+    Parameters
+    ----------
+    site
+        The plan, with who is on.
+    demands
+        What work asks for at each sample; those of the plan's day if left out.
+    hours
+        How many hours one sample stands for.
+
+    Attributes
+    ----------
+    times_s
+        When the samples of a day are, s; empty where demands were given.
+    """
+
+    def __init__(self, site: Site, demands: Sequence[Demand] | None = None, hours: float | None = None) -> None:
+        self.site, day_s = site, site.plan.day_s
+        self.times_s = (np.arange(SAMPLES) + 0.5) * (day_s / SAMPLES) if demands is None else np.zeros(0)
+        self.demands = demands or [demand_at(site, at_s) for at_s in self.times_s.tolist()]
+        self.hours = day_s / 3600 / len(self.demands) if hours is None else hours
+
+    def of(self, host: Ints) -> Floats:
+        """Give what every guest lacks with guests on some hosts, shape (2, guests): guest-hours of CPU and memory."""
+        return sum_up((lack_in(solved) for solved in self._solved(host)), self.hours)
+
+    def as_one(self) -> Floats:
+        """Give what every guest would lack if all hosts were one machine, shape (2, guests): guest-hours."""
+        found = []
+        for solved in self._solved(self.site.standing.host):
+            given, one = solved.given(), solve_as_one(solved)
+            wanted = _wanted(solved)
+            # What a guest lacks by its own limits it lacks on one machine too: only what is given is compared.
+            more = np.divide(one - given, wanted, out=np.zeros_like(given), where=wanted > _NOISE)
+            found.append(np.maximum(lack_in(solved) - more, 0.0))
+        return sum_up(found, self.hours)
+
+    def loads(self) -> Loads:
+        """Give what is wanted and what there is at each sample."""
+        wanted, supply, site = [], [], self.site
+        hosts = site.hosts.shape[1]
+        kinds, of_host = site.forest.trees.places[r.L_KIND], site.forest.trees.places[r.L_HOST]
+        for solved in self._solved(site.standing.host):
+            found = _wanted(solved) * site.standing.on
+            found[0] = np.minimum(found[0], site.guests[r.G_CPU_LIMIT])
+            wanted.append(found)
+            amounts = np.zeros((2, hosts))
+            for k in (0, 1):
+                here = np.flatnonzero((kinds == r.CPU_PLACE) == (k == 0))
+                np.add.at(amounts[k], np.maximum(of_host[here], 0), solved.values[r.Q_AMOUNT, here])
+            supply.append(amounts)
+        return Loads(np.stack(wanted, axis=1), np.stack(supply, axis=1))
+
+    def _solved(self, host: Ints) -> list[Solved]:
+        site = placed(self.site, host)
+        return [solve(site, demand) for demand in self.demands]
+
+
+def placed(site: Site, host: Ints) -> Site:
+    """Give a site whose guests stand on other hosts, shape (guests,): positions, −1 for none; its plan stays."""
+    standing = site.standing
+    if np.array_equal(host, standing.host):
+        return site
+    of_guests = standing.of_guests.copy()
+    of_guests[r.S_HOST] = host
+    disks = disks_of(site.plan, site.hosts, host, standing.volumes)
+    return site.standing_as(replace(standing, of_guests=of_guests, on_hdd=disks))
+
+
+def lack_in(solved: Solved) -> Floats:
+    """Give which part of what each guest wants it lacks, shape (2, guests): CPU and memory, 0 to 1."""
+    wanted, on = solved.layers[r.M_CPU_WANTED], solved.site.standing.on
+    given = solved.given()[0]
+    cpu = np.divide(wanted - given, wanted, out=np.zeros_like(wanted), where=wanted > _NOISE)
+    return np.where(on, np.clip(np.stack((cpu, 1.0 - solved.layers[r.M_MET])), 0.0, 1.0), 0.0)
+
+
+def _wanted(solved: Solved) -> Floats:
+    return np.stack((solved.layers[r.M_CPU_WANTED], solved.layers[r.M_NEED]))
+
+
+def sum_up(parts: Iterable[Floats], hours: float) -> Floats:
+    """Add up what is lacked at each sample to guest-hours."""
+    return np.asarray(np.sum(list(parts), axis=0) * hours)
