@@ -118,7 +118,7 @@ class ByHand(unittest.TestCase):
         small = [busy("a", 500, "one", vcpus=1), busy("b", 700, "one", vcpus=1)]
         there = [busy("poor", 10_000, "two"), busy("rich", 9000, "two")]
         there[0]["cpu"], there[1]["cpu"] = {"shares": 20}, {"shares": 400}
-        stays = {"kind": "stays", "guests": ["poor"], "hosts": ["two"]}
+        stays = {"kind": "stays", "guests": ["poor", "rich"], "hosts": ["two"]}
         found = better_places(site_of(site_plan([*small, *there], hosts, placement=[stays]), {}))
         self.assertEqual((found.steps, found.worst[0]), ((), "poor"))
         found = better_places(site_of(site_plan([*small, there[1]], hosts), {}))
