@@ -2,8 +2,13 @@
 
 from ruvex.advise._along import moved_along
 from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
+from ruvex.advise._emptying import Emptied, Going, emptied_host
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
+from ruvex.advise._room import MOST, HostRoom, Lacking, Payer, Room, as_elastic, as_fixed, room_for, typed_pattern
+from ruvex.advise._room_text import lacks_text, number_text, paper_text, pattern_text, room_text
+from ruvex.advise._savings import GuestSavings, SiteSavings, savings_over
+from ruvex.advise._sizes import RightSize, right_sizes
 from ruvex.advise._split import amount_to_split, split_among
 from ruvex.advise._waits import WAITS_MOMENTS, DayWaits, day_waits
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
@@ -12,6 +17,7 @@ from ruvex.advise.worth import GROUPS, Effect, Finding, Group, Shift, effect_of,
 
 __all__ = [
     "GROUPS",
+    "MOST",
     "WAITS_MOMENTS",
     "Amount",
     "Comeback",
@@ -20,31 +26,52 @@ __all__ = [
     "Done",
     "Edit",
     "Effect",
+    "Emptied",
     "Finding",
+    "Going",
     "Group",
+    "GuestSavings",
+    "HostRoom",
     "Hurt",
+    "Lacking",
     "Move",
+    "Payer",
     "Remedy",
+    "RightSize",
+    "Room",
     "Shift",
     "Short",
+    "SiteSavings",
     "Without",
     "Worst",
     "amount_to_split",
+    "as_elastic",
+    "as_fixed",
     "day_shift",
     "day_text",
     "day_waits",
     "effect_of",
+    "emptied_host",
     "ending_text",
     "findings_of",
+    "lacks_text",
     "ladder_lines",
     "moved_along",
     "moves_for",
     "nearest_value",
+    "number_text",
+    "paper_text",
+    "pattern_text",
     "refusal_of",
     "remedies_for",
+    "right_sizes",
+    "room_for",
+    "room_text",
     "rung_text",
+    "savings_over",
     "split_among",
     "stop_text",
+    "typed_pattern",
     "without_host",
     "worst_moment",
     "worst_time",

@@ -170,12 +170,15 @@ def _without(
         str | None,
         typer.Option(metavar="TIME", help="When it is lost; at the day's worst moment if left out."),
     ] = None,
+    empty: Annotated[
+        bool, typer.Option("--empty", help="Empty it instead: the order of moves, with times, from the plan's moment.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Show what becomes of the site without a host: who comes back where and when, who stays off, who is hurt."""
     from ruvex.cli._without import print_without
 
-    raise typer.Exit(print_without(plan, host, at, as_json=as_json))
+    raise typer.Exit(print_without(plan, host, at, empty=empty, as_json=as_json))
 
 
 @app.command("places")
@@ -184,6 +187,43 @@ def _places(plan: PlanPath, as_json: AsJson = False) -> None:
     from ruvex.cli._places import print_places
 
     raise typer.Exit(print_places(plan, as_json=as_json))
+
+
+@app.command("room")
+def _room(
+    plan: PlanPath,
+    like: Annotated[str | None, typer.Option(metavar="ID", help="The guest they are to be like.")] = None,
+    vcpus: Annotated[str | None, typer.Option(metavar="N", help="Or its vCPUs.")] = None,
+    memory: Annotated[str | None, typer.Option(metavar="SIZE", help="And its memory.")] = None,
+    cpu: Annotated[str | None, typer.Option(metavar="MHZ", help="What it wants; half its vCPUs if left out.")] = None,
+    working: Annotated[
+        str | None, typer.Option(metavar="SIZE", help="What it works with; half of its memory if left out.")
+    ] = None,
+    mode: Annotated[str | None, typer.Option(metavar="MODE", help="thin (if left out), fixed or elastic.")] = None,
+    pool: Annotated[str | None, typer.Option(metavar="ID", help="In which pool; beside the pools if left out.")] = None,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the plan's moment if left out."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show how many more guests fit, by promises and by need, and what the next one lacks."""
+    from ruvex.cli._room import print_room
+
+    typed = {"vcpus": vcpus, "memory": memory, "cpu": cpu, "working": working, "mode": mode, "pool": pool}
+    raise typer.Exit(print_room(plan, like, typed, at, as_json=as_json))
+
+
+@app.command("sizes")
+def _sizes(
+    plan: PlanPath,
+    guest: Annotated[str | None, typer.Argument(metavar="[GUEST]", help="Which guest; all if left out.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show which guests are not of the right size, from the day as it is played, and what elastic memory saves."""
+    from ruvex.cli._sizes import print_sizes
+
+    raise typer.Exit(print_sizes(plan, guest, as_json=as_json))
 
 
 @app.command("prepare")

@@ -5,21 +5,31 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Final
 
-from ruvex.advise import Without, without_host, worst_time
+from ruvex.advise import Emptied, Without, emptied_host, without_host, worst_time
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.placing import Loss, Losses, Reserve, StaysOff
 from ruvex.plan import Plan, UnitError, format_time, read_plan
 from ruvex.play import Player
-from ruvex.site import site_of
-from ruvex.words import short_span
+from ruvex.site import Site, site_of
+from ruvex.words import label_of, short_span, shortage_text
 
 STAYS_OFF: Final = 1
-"""The status where somebody does not come back."""
+"""The status where somebody does not come back, or cannot leave."""
 _MOST_NAMED: Final = 8
 
 
-def print_without(path: Path, host: str | None, at: str | None, *, as_json: bool) -> int:
+def print_without(path: Path, host: str | None, at: str | None, *, empty: bool, as_json: bool) -> int:
     """Print what becomes of a site when one host is lost, or each of them in turn; gives the exit status.
+
+    Parameters
+    ----------
+    path, host, at
+        The plan, the host (None: each in turn) and when it is lost (None: at the worst moment of the day).
+    empty
+        Whether it is emptied instead, for maintenance.
+    as_json
+        Whether to print one document.
 
     Raises
     ------
@@ -31,21 +41,34 @@ def print_without(path: Path, host: str | None, at: str | None, *, as_json: bool
     if host is not None and host not in plan.host_index:
         raise UnitError(f"there is no host {host!r}; the plan has {', '.join(plan.host_index) or 'none'}")
     site = site_of(plan, file.traces)
+    hosts = [host] if host is not None else [one.id for one in plan.hosts if one.up]
+    if empty:
+        at_s = plan.moment if at is None else time_in_day(at, plan)
+        return _print_emptied([emptied_host(site, one, at_s) for one in hosts], plan, as_json=as_json)
     if at is None:
         day = Player(site)
         day.run()
         at_s = worst_time(day)
     else:
         at_s = time_in_day(at, plan)
-    hosts = [host] if host is not None else [one.id for one in plan.hosts if one.up]
-    found = [without_host(site, one, at_s) for one in hosts]
+    losses = Losses(site)
+    found = [(without_host(site, one, at_s), losses.of(one)) for one in hosts]
+    reserve = losses.reserve() if len(plan.hosts) > 1 else None
     if as_json:
-        print_document({"plan": plan.name, "hosts": [one.to_json() for one in found]})
+        documents = [played.to_json() | {"settled": settled.to_json()} for played, settled in found]
+        print_document({"plan": plan.name, "hosts": documents, "set_aside": reserve and reserve.to_json()})
     else:
-        print(f"{plan.name or 'Unnamed plan'}, one host lost at {format_time(at_s)}")
-        for one in found:
-            print("\n" + "\n".join(_lines(one, plan)))
-    return STAYS_OFF if any(one.off for one in found) else 0
+        _print(found, reserve, site, at_s)
+    return STAYS_OFF if any(played.off for played, _ in found) else 0
+
+
+def _print(found: list[tuple[Without, Loss]], reserve: Reserve | None, site: Site, at_s: float) -> None:
+    plan = site.plan
+    print(f"{plan.name or 'Unnamed plan'}, one host lost at {format_time(at_s)}")
+    for played, settled in found:
+        print("\n" + "\n".join([*_lines(played, plan), *_settled_lines(settled, plan)]))
+    if reserve is not None:
+        print("\n" + "\n".join(reserve_lines(reserve, plan)))
 
 
 def _lines(found: Without, plan: Plan) -> list[str]:
@@ -70,6 +93,77 @@ def _lines(found: Without, plan: Plan) -> list[str]:
         lines.append(f"  hurt: {', '.join(told)}{more}")
     else:
         lines.append("  nobody else is hurt")
+    return lines
+
+
+def _settled_lines(found: Loss, plan: Plan) -> list[str]:
+    """Say what the loss would come to if the host were gone all day."""
+    lines = [
+        f"  gone all day: {found.after:.1f} guest-hours lacking instead of {found.before:.1f}, most more about"
+        f" {format_time(found.worst_at_s)}"
+    ]
+    if found.hurt:
+        told = [f"{label_of(plan, one.guest)} {-one.hours:.1f}" for one in found.hurt[:_MOST_NAMED]]
+        lines.append(f"    who lacks more, hours: {', '.join(told)}")
+    for one in found.off:
+        lines.append(f"    {stays_off_text(one, plan)}")
+    return lines
+
+
+def stays_off_text(one: StaysOff, plan: Plan) -> str:
+    """Say why a guest stays off."""
+    name = label_of(plan, one.guest)
+    if one.is_told:
+        return f"{name} is told to stay off"
+    if one.lacks is None:
+        return f"{name} stays off: no other host may take it"
+    return f"{name} stays off: {shortage_text(plan, one.lacks)}"
+
+
+def reserve_lines(reserve: Reserve, plan: Plan) -> list[str]:
+    """Say what must be set aside so that any one host can be lost."""
+    if reserve.cpu_percent is None or reserve.memory_percent is None:
+        lines = ["Nothing that is set aside brings everybody back:"]
+    elif not reserve.cpu_percent and not reserve.memory_percent:
+        lines = ["Nothing need be set aside: as it is, promises let everybody come back after the loss of any host."]
+    else:
+        shares = [f"{percent} % of {what}" for percent, what in
+                  ((reserve.cpu_percent, "CPU"), (reserve.memory_percent, "memory")) if percent]  # fmt: skip
+        lines = [f"{' and '.join(shares)} set aside lets everybody come back after the loss of any host"]
+        names = [label_of(plan, guest) for guest in reserve.too_many]
+        more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
+        lines[0] += f"; then {', '.join(names[:_MOST_NAMED])}{more} could not be on." if names else "."
+    if reserve.stuck:
+        if len(lines) == 1 and reserve.cpu_percent is not None:
+            lines.append("But it is not promises that keep these off:")
+        lines += [f"  without {label_of(plan, host)}: {stays_off_text(one, plan)}" for one, host in reserve.stuck]
+    return lines
+
+
+def _print_emptied(found: list[Emptied], plan: Plan, *, as_json: bool) -> int:
+    if as_json:
+        print_document({"plan": plan.name, "hosts": [one.to_json() for one in found]})
+    for number, one in enumerate([] if as_json else found):
+        print(("\n" if number else "") + "\n".join(emptied_lines(one, plan)))
+    return STAYS_OFF if any(one.staying for one in found) else 0
+
+
+def emptied_lines(found: Emptied, plan: Plan) -> list[str]:
+    """Say who leaves a host in which order, when, and who cannot."""
+    name = label_of(plan, found.host)
+    if not found.going and not found.staying:
+        return [f"{name} is empty"]
+    count = len(found.going)
+    lines = [
+        f"{name} emptied from {format_time(found.at_s)}: {count} guest{'s' if count != 1 else ''} in"
+        f" {short_span(found.took_s)}"
+    ]
+    for number, one in enumerate(found.going, 1):
+        what = f"{number:3}. {label_of(plan, one.guest)} to {label_of(plan, one.to)}"
+        took = f"{one.took_s:.0f} s, held {one.held_still_s:.2f} s"
+        how = "off" if one.is_off else f"{format_time(round(one.at_s))}, {took}"
+        lines.append(f"{what}: {how}")
+    lines += [f"  stays: {label_of(plan, guest)}, as {why}" for guest, why in found.staying]
     return lines
 
 

@@ -1,18 +1,24 @@
 """Where guests could be: whether some may go to a host, how a host is emptied, better places. NumPy, no Qt."""
 
 from ruvex.placing._better import BetterPlaces, Gain, Step, better_places
-from ruvex.placing._lack import DayLack, Loads, lack_in, placed
+from ruvex.placing._lack import SAMPLES, DayLack, Loads, lack_in, placed
+from ruvex.placing._lost import Loss, Losses, Reserve, StaysOff
 from ruvex.placing._moving import Emptying, Obstacle, empty_host, hosts_for, obstacle_to, together_with, with_hosts
 from ruvex.placing._now import MoveNow, moves_now
 
 __all__ = [
+    "SAMPLES",
     "BetterPlaces",
     "DayLack",
     "Emptying",
     "Gain",
     "Loads",
+    "Loss",
+    "Losses",
     "MoveNow",
     "Obstacle",
+    "Reserve",
+    "StaysOff",
     "Step",
     "better_places",
     "empty_host",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -67,25 +67,32 @@ class DayLack:
 
     def of(self, host: Ints) -> Floats:
         """Give what every guest lacks with guests on some hosts, shape (2, guests): guest-hours of CPU and memory."""
-        return sum_up((lack_in(solved) for solved in self._solved(host)), self.hours)
+        return np.asarray(self.by_sample(placed(self.site, host)).sum(axis=0))
+
+    def by_sample(self, site: Site) -> Floats:
+        """Give what every guest lacks at each sample, shape (samples, 2, guests): guest-hours.
+
+        ``site`` has the guests and demands of this one, and another standing, or a host down.
+        """
+        return np.stack([lack_in(solve(site, demand)) for demand in self.demands]) * self.hours
 
     def as_one(self) -> Floats:
         """Give what every guest would lack if all hosts were one machine, shape (2, guests): guest-hours."""
         found = []
-        for solved in self._solved(self.site.standing.host):
+        for solved in self._solved():
             given, one = solved.given(), solve_as_one(solved)
             wanted = _wanted(solved)
             # What a guest lacks by its own limits it lacks on one machine too: only what is given is compared.
             more = np.divide(one - given, wanted, out=np.zeros_like(given), where=wanted > _NOISE)
             found.append(np.maximum(lack_in(solved) - more, 0.0))
-        return sum_up(found, self.hours)
+        return np.asarray(np.sum(found, axis=0) * self.hours)
 
     def loads(self) -> Loads:
         """Give what is wanted and what there is at each sample."""
         wanted, supply, site = [], [], self.site
         hosts = site.hosts.shape[1]
         kinds, of_host = site.forest.trees.places[r.L_KIND], site.forest.trees.places[r.L_HOST]
-        for solved in self._solved(site.standing.host):
+        for solved in self._solved():
             found = _wanted(solved) * site.standing.on
             found[0] = np.minimum(found[0], site.guests[r.G_CPU_LIMIT])
             wanted.append(found)
@@ -96,9 +103,8 @@ class DayLack:
             supply.append(amounts)
         return Loads(np.stack(wanted, axis=1), np.stack(supply, axis=1))
 
-    def _solved(self, host: Ints) -> list[Solved]:
-        site = placed(self.site, host)
-        return [solve(site, demand) for demand in self.demands]
+    def _solved(self) -> list[Solved]:
+        return [solve(self.site, demand) for demand in self.demands]
 
 
 def placed(site: Site, host: Ints) -> Site:
@@ -122,8 +128,3 @@ def lack_in(solved: Solved) -> Floats:
 
 def _wanted(solved: Solved) -> Floats:
     return np.stack((solved.layers[r.M_CPU_WANTED], solved.layers[r.M_NEED]))
-
-
-def sum_up(parts: Iterable[Floats], hours: float) -> Floats:
-    """Add up what is lacked at each sample to guest-hours."""
-    return np.asarray(np.sum(list(parts), axis=0) * hours)

@@ -17,7 +17,7 @@ from ruvex.play._moves import Bridge, Moves
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
 from ruvex.promise import Claims, admit_in_order, claims_of
-from ruvex.site import Site, Taken, allowed_hosts, by_room, find_volume
+from ruvex.site import Site, Taken, allowed_hosts, by_room, comeback_turn, find_volume
 
 _DONE: Final = 1e-9
 _NOISE: Final = 1e-9
@@ -253,12 +253,11 @@ class Power:
 
     def _order(self) -> list[int]:
         """Give those who wait in their turn: restarts, then by the plan for a loss, memory shares and plan order."""
-        guests = self._site.plan.guests
+        plan = self._site.plan
 
         def turn(i: int) -> tuple[bool, float, float, int]:
-            comes, start = guests[i].comes_back, self._queue[i]
-            first = comes if start.is_lost and isinstance(comes, int) else math.inf
-            return not start.is_restart, first, -guests[i].memory.shares, i
+            start, (first, shares, at) = self._queue[i], comeback_turn(plan, i)
+            return not start.is_restart, first if start.is_lost else math.inf, shares, at
 
         return sorted(self._queue, key=turn)
 

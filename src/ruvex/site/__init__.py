@@ -6,7 +6,7 @@ from ruvex.site._layout import Layout
 from ruvex.site._placement import allowed_hosts, broken_rules, live_move_problem, placement_problem
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._site import Site, site_of
-from ruvex.site._standing import Standing, by_room, disks_of, starting_order
+from ruvex.site._standing import Standing, by_room, comeback_turn, disks_of, starting_order
 from ruvex.site._volumes import Taken, find_volume, hand_out, volume_need, without_volume
 
 __all__ = [
@@ -22,6 +22,7 @@ __all__ = [
     "boot_claim",
     "broken_rules",
     "by_room",
+    "comeback_turn",
     "disks_of",
     "find_volume",
     "gather_signals",

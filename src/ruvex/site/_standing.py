@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
@@ -56,6 +57,13 @@ class Standing:
 def starting_order(plan: Plan, guests: Collection[int]) -> list[int]:
     """Give guests in the order in which they are powered on: by memory shares, ties in plan order."""
     return sorted(guests, key=lambda i: (-plan.guests[i].memory.shares, i))
+
+
+def comeback_turn(plan: Plan, guest: int) -> tuple[float, float, int]:
+    """Give what orders guests that come back after a loss: the plan's own turn, memory shares, plan order."""
+    item = plan.guests[guest]
+    first = item.comes_back if isinstance(item.comes_back, int) else math.inf
+    return first, -item.memory.shares, guest
 
 
 def standing_of(plan: Plan, guests: Floats, hosts: Floats) -> Standing:

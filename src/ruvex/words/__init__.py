@@ -1,8 +1,8 @@
 """The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
-from ruvex.words._log import entry_text
+from ruvex.words._log import entry_text, why_text
 from ruvex.words._places import hours_text, payers_text, places_text, step_text
-from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text
+from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text, shortage_text
 from ruvex.words._settings import change_text, label_of, span
 from ruvex.words._summary import SUMMARY_HEADINGS, guest_cells, short_span, summary_facts
 
@@ -20,7 +20,9 @@ __all__ = [
     "places_text",
     "refusal_text",
     "short_span",
+    "shortage_text",
     "span",
     "step_text",
     "summary_facts",
+    "why_text",
 ]

@@ -21,7 +21,8 @@ _PLAIN: Final[Mapping[Plain, str]] = {
 }  # fmt: skip
 
 
-def _why_text(plan: Plan, why: h.Why) -> str:
+def why_text(plan: Plan, why: h.Why) -> str:
+    """Say what stands in the way, within a sentence."""
     match why:
         case h.Short(lacking):
             return shortage_text(plan, lacking)
@@ -54,11 +55,11 @@ def entry_text(entry: Entry, plan: Plan) -> str:
         case h.Remarked(text):
             return f"{name}: {text}"
         case h.NotStarted(why):
-            return f"{name} does not start: {_why_text(plan, why)}"
+            return f"{name} does not start: {why_text(plan, why)}"
         case h.StartWaits(why):
-            return f"{name} waits: {_why_text(plan, why)}"
+            return f"{name} waits: {why_text(plan, why)}"
         case h.NotMoved(host, why):
-            return f"{name} does not move to {label_of(plan, host)}: {_why_text(plan, why)}"
+            return f"{name} does not move to {label_of(plan, host)}: {why_text(plan, why)}"
         case h.SetOut(host, relieves):
             gain = "" if relieves is None else f": it takes away {100 * relieves:.0f} % of what its host's guests lack"
             return f"{name} sets out for {label_of(plan, host)}{gain}"
@@ -70,7 +71,7 @@ def entry_text(entry: Entry, plan: Plan) -> str:
         case h.Changed(change):
             return f"{name}: {change_text(change)}"
         case h.NotChanged(change, why):
-            return f"{name}: {change_text(change)} is refused: {_why_text(plan, why)}"
+            return f"{name}: {change_text(change)} is refused: {why_text(plan, why)}"
         case h.Surged(factor, for_s):
             return f"the demand of {name} is {format_number(factor, 1)} times as high for {span(for_s)}"
         case h.DoneLate(due_s, late_s):

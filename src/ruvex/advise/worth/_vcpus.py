@@ -7,12 +7,11 @@ from collections.abc import Iterator
 from typing import Final
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._sizes import BUSY
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.cores import vcpu_change
 from ruvex.plan import format_cpu
 
-_BUSY: Final = 0.7
-"""Of so many vCPUs a guest's peak may keep this part busy: with fewer it would stand in its own way."""
 _LEAST: Final = 4
 
 
@@ -23,7 +22,7 @@ def idle_vcpus(case: Case) -> Iterator[Finding]:
         mhz = case.mhz_of(i)
         if mhz <= 0 or guest.vcpus < _LEAST or guest.dedicated_cores:
             continue
-        fewer = max(1, math.ceil(float(peaks[i]) / mhz / _BUSY))
+        fewer = max(1, math.ceil(float(peaks[i]) / mhz / BUSY))
         if fewer > guest.vcpus / 2:
             continue
         change = vcpu_change(guest, case.plan.hosts[case.host_of(i)], fewer)

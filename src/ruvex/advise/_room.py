@@ -1,0 +1,393 @@
+"""How many more like a guest fit: by what is promised and by what is really needed, now and over the whole day."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+
+from ruvex.divide import Demand, Solved, demand_at, solve
+from ruvex.engine import rows as r
+from ruvex.placing import SAMPLES, lack_in
+from ruvex.plan import EditError, ElasticMemory, FixedMemory, Guest, Plan, Resource, Stays, add_items
+from ruvex.promise import Refusal, claims_of, refusal_between
+from ruvex.site import Site, disks_of, hand_out, site_of, starting_order
+
+Floats = NDArray[np.float64]
+
+MOST: Final = 500
+"""More are not counted."""
+_FEW: Final = 40
+_LEAST: Final = 0.005
+"""Who lacks less than this part of what it wants lacks nothing, and who pays less pays nothing."""
+_MOST_PAYERS: Final = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Payer:
+    """A guest that would get less: of which resource, and how much less, MHz or MiB."""
+
+    guest: str
+    resource: Resource
+    amount: float
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+        return {"id": self.guest, "resource": self.resource, "amount": self.amount}
+
+
+@dataclass(frozen=True, slots=True)
+class Lacking:
+    """What the next one would lack.
+
+    Attributes
+    ----------
+    at_s
+        When, s since the start of the day.
+    cpu_mhz, memory_mib
+        What it, and those like it beside it, would miss of what they want and need.
+    payers
+        Who else would get less, the most first.
+    """
+
+    at_s: float
+    cpu_mhz: float
+    memory_mib: float
+    payers: tuple[Payer, ...]
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+        payers = [payer.to_json() for payer in self.payers]
+        return {"at_s": self.at_s, "cpu_mhz": self.cpu_mhz, "memory_mib": self.memory_mib, "payers": payers}
+
+
+@dataclass(frozen=True, slots=True)
+class HostRoom:
+    """How many more one host takes, by itself.
+
+    Attributes
+    ----------
+    host
+        Which one.
+    paper, refusal, rule
+        How many its promises allow, and what the next one is refused for: promises, or a rule in a sentence.
+    now, lacks_now
+        How many would have all they want and need at the moment with nobody paying, and what the next one would lack.
+    worst, lacks_worst
+        The same at every time of the day.
+    """
+
+    host: str
+    paper: int
+    refusal: Refusal | None
+    rule: str
+    now: int
+    lacks_now: Lacking | None
+    worst: int
+    lacks_worst: Lacking | None
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """How many more like a guest fit.
+
+    Attributes
+    ----------
+    pattern
+        The guest they are like.
+    at_s
+        The moment that is looked at.
+    hosts
+        Each host by itself, in plan order.
+    paper, now, worst
+        On all hosts together: what is taken on one is gone for the others where a pool's promises or shares count.
+    """
+
+    pattern: Guest
+    at_s: float
+    hosts: tuple[HostRoom, ...]
+    paper: int
+    now: int
+    worst: int
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as ``ruvex room --json`` prints it."""
+        hosts = [
+            {
+                "host": one.host, "paper": one.paper, "rule": one.rule or None,
+                "refusal": None if one.refusal is None else {
+                    "kind": one.refusal.kind, "place": one.refusal.place, "shortfall": one.refusal.shortfall},
+                "now": one.now, "lacks_now": one.lacks_now and one.lacks_now.to_json(),
+                "worst": one.worst, "lacks_worst": one.lacks_worst and one.lacks_worst.to_json(),
+            }
+            for one in self.hosts
+        ]  # fmt: skip
+        return {"at_s": self.at_s, "paper": self.paper, "now": self.now, "worst": self.worst, "hosts": hosts}
+
+
+def as_fixed(pattern: Guest) -> Guest:
+    """Give the guest with fixed memory of the size it would have otherwise."""
+    memory = pattern.memory
+    size = memory.ceiling if isinstance(memory, ElasticMemory) else memory.size
+    fixed = FixedMemory(mode="fixed", size=pattern.otherwise_mib or size, shares=memory.shares)
+    return pattern.model_copy(update={"memory": fixed, "hot_add": ()})
+
+
+def as_elastic(site: Site, pattern: Guest) -> Guest:
+    """Give the guest with elastic memory: from the least its work needs over the day to its present size."""
+    memory = pattern.memory
+    if isinstance(memory, ElasticMemory):
+        return pattern
+    alone = site_of(Plan(guests=(pattern.model_copy(update={"pool": None, "host": None}),)), site.traces)
+    times = np.linspace(0.0, site.plan.day_s, SAMPLES + 1)
+    works = [min(float(demand_at(alone, at_s).values[r.W_WORKING, 0]), memory.size) for at_s in times.tolist()]
+    floor, boot = max(1.0, round(min(works))), max(1.0, round(max(works)))
+    elastic = ElasticMemory(mode="elastic", floor=floor, boot=boot, ceiling=memory.size, shares=memory.shares)
+    return pattern.model_copy(update={"memory": elastic, "agent": True})
+
+
+def room_for(site: Site, pattern: Guest, *, at_s: float | None = None) -> Room:
+    """Count how many more guests like one would fit on each host, and on all.
+
+    Parameters
+    ----------
+    site
+        The plan, with who is on.
+    pattern
+        What they are like; its host is not looked at. What binds it to hosts binds them.
+    at_s
+        The moment; the plan's own if left out.
+    """
+    at_s = site.plan.moment if at_s is None else at_s
+    counting = _Counting(site, pattern, at_s, _FEW)
+    found = counting.count()
+    most = max((max(one.paper, one.now, one.worst) for one in found.hosts), default=0)
+    if max(most, found.paper, found.now, found.worst) >= _FEW:
+        found = _Counting(site, pattern, at_s, MOST).count()
+    return found
+
+
+def _largest(fits: Callable[[int], bool], most: int) -> int:
+    """Give the largest number that fits, where all below one that fits do; at most ``most``."""
+    low, step = 0, 1
+    while low + step <= most and fits(low + step):
+        low += step
+        step *= 2
+    high = min(low + step, most + 1)
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if fits(middle) else (low, middle)
+    return low
+
+
+class _Counting:
+    """The site with so many copies of a guest, all off at first."""
+
+    def __init__(self, site: Site, pattern: Guest, at_s: float, most: int) -> None:
+        self._old, self._pattern, self._at_s, self._most = site, pattern, at_s, most
+        plan = site.plan
+        self._first = len(plan.guests)
+        known, base = {item.id for item in (*plan.hosts, *plan.pools, *plan.guests)}, "one-more"
+        while any(one.startswith(base) for one in known):
+            base += "-"
+        self._ids = [f"{base}-{number}" for number in range(1, most + 1)]
+        off: dict[str, Any] = {"power": "off", "name": "", "tags": ()}
+        copies = [pattern.model_copy(update=off | {"id": one}) for one in self._ids]
+        # One first: what is wrong with it is told once.
+        self._site = site_of(add_items(add_items(plan, copies[:1]), copies[1:]), site.traces)
+        standing = self._site.standing
+        of_guests = standing.of_guests.copy()
+        of_guests[:, : self._first] = site.standing.of_guests
+        self._base = self._site.standing_as(replace(standing, of_guests=of_guests, volumes=site.standing.volumes))
+        self._claims = claims_of(self._base)
+        self._known: dict[tuple[int, ...], Site] = {}
+
+    # Who stands where
+
+    def _with(self, counts: tuple[int, ...]) -> Site:
+        """Give the site with so many copies on each host."""
+        if counts not in self._known:
+            plan, of_guests = self._site.plan, self._base.standing.of_guests.copy()
+            at = self._first
+            for host, count in enumerate(counts):
+                here = slice(at, at + count)
+                of_guests[r.S_ON, here], of_guests[r.S_HOST, here] = 1, host
+                of_guests[r.S_AGENT, here] = self._pattern.agent
+                at += count
+            host = of_guests[r.S_HOST]
+            order = starting_order(plan, np.flatnonzero(of_guests[r.S_ON]).tolist()) if self._pattern.in_bank else []
+            volumes = hand_out(plan, order, host.tolist()) if order else self._base.standing.volumes
+            disks = disks_of(plan, self._site.hosts, host, volumes)
+            standing = replace(self._base.standing, of_guests=of_guests, volumes=volumes, on_hdd=disks)
+            self._known[counts] = self._base.standing_as(standing)
+        return self._known[counts]
+
+    def _rule(self, host: int) -> str:
+        """Say which rule keeps copies from a host."""
+        plan, pattern, there = self._old.plan, self._pattern, self._old.plan.hosts[host]
+        if not self._old.standing.up[host]:
+            return f"{there.label} is down"
+        if pattern.in_bank and there.bank is None:
+            return f"{there.label} has no bank"
+        if pattern.cpu_level is not None and there.cpu_level < pattern.cpu_level:
+            return f"the processors of {there.label} are of a lower level than its programs see"
+        for rule in plan.placement:
+            if isinstance(rule, Stays) and pattern.id in rule.guests and there.id not in rule.hosts:
+                return f"{pattern.label} may not be on {there.label}"
+        return ""
+
+    # By promises
+
+    def _refused(self, counts: tuple[int, ...]) -> Refusal | None:
+        """Tell why so many cannot be on: all but the last have booted."""
+        number = sum(counts)
+        site = self._with(counts)
+        booting = [self._ids[number - 1]] if number else []
+        return refusal_between(self._claims, claims_of(site, booting=booting), self._ids[:number])
+
+    # By need
+
+    @cached_property
+    def _moments(self) -> Sequence[float]:
+        day_s = self._site.plan.day_s
+        times = ((np.arange(SAMPLES) + 0.5) * (day_s / SAMPLES)).tolist()
+        # The moment at which most is wanted is looked at first: what does not fit there need not be tried elsewhere.
+        by_want = sorted(times, key=lambda at_s: -float(demand_at(self._base, at_s).values[0].sum()))
+        return [self._at_s, *by_want]
+
+    @cached_property
+    def _demands(self) -> Sequence[Demand]:
+        return [demand_at(self._base, at_s) for at_s in self._moments]
+
+    @cached_property
+    def _without(self) -> Sequence[Solved]:
+        return [solve(self._base, demand) for demand in self._demands]
+
+    def _lacking(self, counts: tuple[int, ...], moments: int) -> Lacking | None:
+        """Tell what is missing at the first of so many moments at which something is."""
+        site = self._with(counts)
+        for at, demand in enumerate(self._demands[:moments]):
+            solved = solve(site, demand)
+            after, before = lack_in(solved), lack_in(self._without[at])
+            first, number = self._first, sum(counts)
+            mine = after[:, first : first + number]
+            others = after[:, :first] - before[:, :first]
+            if (mine > _LEAST).any() or (others > _LEAST).any():
+                return self._told(solved, self._without[at], others, number, self._moments[at])
+        return None
+
+    def _told(self, solved: Solved, before: Solved, others: Floats, number: int, at_s: float) -> Lacking:
+        mine = slice(self._first, self._first + number)
+        wanted, given = solved.layers[r.M_CPU_WANTED], solved.given()[0]
+        cpu = float(np.maximum(wanted[mine] - given[mine], 0.0).sum())
+        need, met = solved.layers[r.M_NEED], solved.layers[r.M_MET]
+        memory = float((need[mine] * (1.0 - met[mine])).sum())
+        lost = np.stack((before.given()[0] - given, (met_mib(before) - met_mib(solved))))[:, : self._first]
+        lost = np.where(others > _LEAST, lost, 0.0)
+        names: tuple[Resource, Resource] = ("cpu", "memory")
+        payers = [
+            Payer(self._site.plan.guests[i].id, names[k], float(lost[k, i])) for k, i in np.argwhere(lost > 0).tolist()
+        ]
+        scale = {"cpu": float(given.sum()), "memory": float(need.sum())}
+        payers.sort(key=lambda payer: -payer.amount / max(scale[payer.resource], 1.0))
+        return Lacking(at_s, cpu, memory, tuple(payers[:_MOST_PAYERS]))
+
+    # Both
+
+    def count(self) -> Room:
+        """Count on each host, and on all together."""
+        hosts = len(self._old.plan.hosts)
+        rules = [self._rule(host) for host in range(hosts)]
+        found = []
+        for host in range(hosts):
+            found.append(self._of_host(host, rules[host], hosts))
+        totals = []
+        for limit, fits in zip(
+            ("paper", "now", "worst"),
+            (
+                lambda counts: self._refused(counts) is None,
+                lambda counts: self._lacking(counts, 1) is None,
+                lambda counts: self._lacking(counts, len(self._moments)) is None,
+            ),
+            strict=True,
+        ):
+            totals.append(self._total([getattr(one, limit) for one in found], fits))
+        return Room(self._pattern, self._at_s, tuple(found), *totals)
+
+    def _of_host(self, host: int, rule: str, hosts: int) -> HostRoom:
+        name = self._old.plan.hosts[host].id
+        if rule:
+            return HostRoom(name, 0, None, rule, 0, None, 0, None)
+
+        def counts(number: int) -> tuple[int, ...]:
+            return tuple(number if at == host else 0 for at in range(hosts))
+
+        every = len(self._moments)
+        paper = _largest(lambda number: self._refused(counts(number)) is None, self._most)
+        now = _largest(lambda number: self._lacking(counts(number), 1) is None, self._most)
+        worst = _largest(lambda number: self._lacking(counts(number), every) is None, now)
+        refusal = self._refused(counts(paper + 1)) if paper < self._most else None
+        lacks_now = self._lacking(counts(now + 1), 1) if now < self._most else None
+        lacks_worst = self._lacking(counts(worst + 1), every) if worst < self._most else None
+        return HostRoom(name, paper, refusal, "", now, lacks_now, worst, lacks_worst)
+
+    def _total(self, alone: Sequence[int], fits: Callable[[tuple[int, ...]], bool]) -> int:
+        """Fill host after host, each up to what it takes by itself."""
+        counts = [0] * len(alone)
+        for host, most in enumerate(alone):
+            most = min(most, self._most - sum(counts))
+            before = tuple(counts)
+
+            def fitting(number: int, host: int = host, before: tuple[int, ...] = before) -> bool:
+                return fits((*before[:host], number, *before[host + 1 :]))
+
+            counts[host] = most if most and fitting(most) else _largest(fitting, most)
+        return sum(counts)
+
+
+def met_mib(solved: Solved) -> Floats:
+    """Give what of each guest's memory need is backed, MiB."""
+    return np.asarray(solved.layers[r.M_NEED] * solved.layers[r.M_MET])
+
+
+def typed_pattern(
+    plan: Plan, *, vcpus: int, memory_mib: float, cpu_mhz: float | None = None, working_mib: float | None = None,
+    mode: str = "thin", pool: str | None = None,
+) -> Guest:  # fmt: skip
+    """Give a guest to count by that the plan does not have.
+
+    Parameters
+    ----------
+    plan
+        Where it would go.
+    vcpus, memory_mib
+        Its vCPUs and its size, elastic: its ceiling.
+    cpu_mhz, working_mib
+        What its work wants, all day; half of what it could have if left out.
+    mode
+        ``thin``, ``fixed`` or ``elastic``; elastic grows from its working set.
+    pool
+        Where it would be, None: beside the pools.
+
+    Raises
+    ------
+    EditError
+        The values make no guest.
+    """
+    mhz = min((host.mhz for host in plan.hosts), default=0.0)
+    working = memory_mib / 2 if working_mib is None else working_mib
+    memory: dict[str, Any] = {"mode": mode, "size": memory_mib}
+    if mode == "elastic":
+        memory = {"mode": mode, "floor": working, "boot": working, "ceiling": memory_mib}
+    work = {"cpu": vcpus * mhz / 2 if cpu_mhz is None else cpu_mhz, "working": working, "touched": working}
+    try:
+        return Guest.model_validate(
+            {"id": "one-more", "pool": pool, "vcpus": vcpus, "demand": work, "memory": memory, "boot_s": 0}
+        )
+    except ValidationError as error:
+        raise EditError("; ".join(f"{'.'.join(map(str, e['loc']))}: {e['msg']}" for e in error.errors())) from error

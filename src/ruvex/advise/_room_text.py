@@ -1,0 +1,60 @@
+"""Room for more, in sentences: how many fit, and what the next one lacks."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ruvex.advise._room import MOST, HostRoom, Lacking, Room
+from ruvex.plan import ElasticMemory, Guest, Plan, ThinMemory, format_cpu, format_memory, format_time
+from ruvex.words import label_of, shortage_text
+
+_MOST_NAMED: Final = 2
+
+
+def pattern_text(pattern: Guest, wants_mhz: float, needs_mib: float) -> str:
+    """Say what a pattern is like: its vCPUs, its memory, what it wants and needs at the moment that is looked at."""
+    memory = pattern.memory
+    if isinstance(memory, ElasticMemory):
+        told = f"elastic from {format_memory(memory.floor)} to {format_memory(memory.ceiling)}"
+    elif isinstance(memory, ThinMemory):
+        told = f"{format_memory(memory.size)} thin" + (", in the bank" if memory.bank else "")
+    else:
+        told = f"{format_memory(memory.size)} fixed"
+    vcpus = f"{pattern.vcpus} vCPU{'s' if pattern.vcpus != 1 else ''}"
+    return f"{vcpus}, wants {format_cpu(round(wants_mhz))}; {told}, needs {format_memory(round(needs_mib))}"
+
+
+def number_text(number: int) -> str:
+    """Write how many fit; more than can be counted is said so."""
+    return f"{number} and more" if number >= MOST else str(number)
+
+
+def paper_text(room: HostRoom, plan: Plan) -> str:
+    """Say why promises allow no more on a host; nothing where they allow as many as are counted."""
+    if room.rule:
+        return room.rule
+    return "" if room.refusal is None else f"the next one is refused: {shortage_text(plan, room.refusal)}"
+
+
+def lacks_text(lacking: Lacking | None, plan: Plan, *, with_time: bool = True) -> str:
+    """Say what the next one would lack and who would pay; nothing where nothing is lacked."""
+    if lacking is None:
+        return ""
+    amounts = [(lacking.cpu_mhz, format_cpu), (lacking.memory_mib, format_memory)]
+    missing = [write(round(amount)) for amount, write in amounts if amount >= 1]
+    parts = [f"lacks {' and '.join(missing)}"] if missing else []
+    if lacking.payers:
+        by_guest: dict[str, list[str]] = {}
+        for one in lacking.payers:
+            write = format_cpu if one.resource == "cpu" else format_memory
+            by_guest.setdefault(one.guest, []).append(write(round(one.amount)))
+        named = [f"{' and '.join(amounts)} from {label_of(plan, guest)}" for guest, amounts in by_guest.items()]
+        parts.append(f"takes {', '.join(named[:_MOST_NAMED])}")
+    when = f" at {format_time(round(lacking.at_s / 60) * 60)}" if with_time else ""
+    return f"the next one {' and '.join(parts) or 'lacks a little'}{when}"
+
+
+def room_text(room: Room) -> str:
+    """Say in a line how many more fit: on paper, at the moment, all day."""
+    paper, now, worst = (number_text(number) for number in (room.paper, room.now, room.worst))
+    return f"{paper} more on paper; {now} would have all they need at {format_time(room.at_s)}, {worst} all day"
