@@ -1,7 +1,10 @@
 """Advice: what would make a refused change pass, what would help a guest, how to split what there is. No Qt."""
 
 from ruvex.advise._along import moved_along
+from ruvex.advise._beside import CHANGES, Beside, DayOf, GuestBeside, Had, Part, beside, day_changes
+from ruvex.advise._beside_text import change_title, days_text, part_lines, short_names
 from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
+from ruvex.advise._differences import Difference, differences, differences_text
 from ruvex.advise._emptying import Emptied, Going, emptied_host
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
@@ -16,13 +19,17 @@ from ruvex.advise._without import Comeback, Hurt, Without, without_host, worst_t
 from ruvex.advise.worth import GROUPS, Effect, Finding, Group, Shift, effect_of, findings_of
 
 __all__ = [
+    "CHANGES",
     "GROUPS",
     "MOST",
     "WAITS_MOMENTS",
     "Amount",
+    "Beside",
     "Comeback",
+    "DayOf",
     "DayShift",
     "DayWaits",
+    "Difference",
     "Done",
     "Edit",
     "Effect",
@@ -30,11 +37,14 @@ __all__ = [
     "Finding",
     "Going",
     "Group",
+    "GuestBeside",
     "GuestSavings",
+    "Had",
     "HostRoom",
     "Hurt",
     "Lacking",
     "Move",
+    "Part",
     "Payer",
     "Remedy",
     "RightSize",
@@ -47,9 +57,15 @@ __all__ = [
     "amount_to_split",
     "as_elastic",
     "as_fixed",
+    "beside",
+    "change_title",
+    "day_changes",
     "day_shift",
     "day_text",
     "day_waits",
+    "days_text",
+    "differences",
+    "differences_text",
     "effect_of",
     "emptied_host",
     "ending_text",
@@ -61,6 +77,7 @@ __all__ = [
     "nearest_value",
     "number_text",
     "paper_text",
+    "part_lines",
     "pattern_text",
     "refusal_of",
     "remedies_for",
@@ -69,6 +86,7 @@ __all__ = [
     "room_text",
     "rung_text",
     "savings_over",
+    "short_names",
     "split_among",
     "stop_text",
     "typed_pattern",

@@ -189,6 +189,27 @@ def _places(plan: PlanPath, as_json: AsJson = False) -> None:
     raise typer.Exit(print_places(plan, as_json=as_json))
 
 
+@app.command("beside")
+def _beside(
+    then: Annotated[Path, typer.Argument(metavar="PLAN", help="The plan to compare with.", show_default=False)],
+    now: Annotated[Path | None, typer.Argument(metavar="[PLAN]", help="The plan as it is now.")] = None,
+    rule: Annotated[
+        str | None,
+        typer.Option(metavar="NAME=VALUE", help="Compare with the same plan under another rule."),
+    ] = None,
+    at: Annotated[
+        str | None,
+        typer.Option(metavar="TIME", help="HH:MM, HH:MM:SS or seconds; the moment of the plan now if left out."),
+    ] = None,
+    day: Annotated[bool, typer.Option("--day", help="Play both days, and compare them too.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Show two plans side by side: who gets less, who gets more, who falls short that did not."""
+    from ruvex.cli._beside import print_beside
+
+    raise typer.Exit(print_beside(then, now, rule, at, day=day, as_json=as_json))
+
+
 @app.command("room")
 def _room(
     plan: PlanPath,
