@@ -247,6 +247,48 @@ def _sizes(
     raise typer.Exit(print_sizes(plan, guest, as_json=as_json))
 
 
+@app.command("sweep")
+def _sweep(
+    plan: PlanPath,
+    settings: Annotated[
+        list[str] | None,
+        typer.Option("--set", metavar="ID:SETTING=FROM..TO", help="A setting and its range, with :STEPS if you like."),
+    ] = None,
+    watches: Annotated[
+        list[str] | None,
+        typer.Option("--watch", metavar="ID:OUTCOME", help="pace, short, late, wait, met of a guest; free of a host."),
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Play the day with one or two settings over a range, and show what becomes of an outcome."""
+    from ruvex.cli._sweep import print_sweep
+
+    raise typer.Exit(print_sweep(plan, settings or [], watches or [], as_json=as_json))
+
+
+@app.command("days")
+def _days(
+    plan: PlanPath,
+    days: Annotated[int, typer.Option(metavar="N", help="How many random days.")] = 200,
+    seed: Annotated[int | None, typer.Option(metavar="N", help="Of their chances; the plan's own if left out.")] = None,
+    on: Annotated[
+        str | None, typer.Option(metavar="ADDRESS", help="Of a Dask scheduler, such as tcp://host:8786.")
+    ] = None,
+    done_by: Annotated[
+        str | None, typer.Option(metavar="ID=TIME", help="How often the batch work of a guest is done by then.")
+    ] = None,
+    with_more: Annotated[
+        bool, typer.Option("--with-more", help="Also with one more host, and with a tenth more memory.")
+    ] = False,
+    out: Annotated[Path | None, typer.Option(metavar="FILE", help="Write every day's figures to a CSV file.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Play many random days, and show how often and how long guests and pools are short."""
+    from ruvex.cli._days import print_days
+
+    raise typer.Exit(print_days(plan, days, seed, on, done_by, out, with_more=with_more, as_json=as_json))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""

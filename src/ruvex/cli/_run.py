@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import signal
 import sys
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from pathlib import Path
-from types import FrameType
 from typing import Any, Final
 
-from rich.console import Console
-from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
-
 from ruvex.advise import WAITS_MOMENTS, day_waits
-from ruvex.cli._boundary import INTERRUPTED, InterruptError
+from ruvex.cli._boundary import INTERRUPTED
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
+from ruvex.cli._progress import bar_of, interruptible
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
     LEAST_SPACING_S,
@@ -97,34 +92,12 @@ def _end(text: str, plan: Plan) -> float:
 
 def _play(player: Player) -> bool:
     """Play to the end, telling how far it is; tells whether it was interrupted."""
-    bar = Progress(
-        TextColumn("playing"), BarColumn(), TextColumn("{task.fields[now]}"), TimeRemainingColumn(),
-        console=Console(stderr=True), transient=True, disable=not sys.stderr.isatty(),
-    )  # fmt: skip
-    with _interruptible() as asked, bar:
+    with interruptible() as asked, bar_of("playing") as bar:
         task = bar.add_task("", total=player.end_tick, now="")
         while not player.is_over and not asked:
             player.run(most_ticks=_BATCH_TICKS)
             bar.update(task, completed=player.tick, now=format_time(player.now_s))
     return not player.is_over
-
-
-@contextmanager
-def _interruptible() -> Iterator[list[int]]:
-    """Take an interrupt as a wish to stop after the tick that is being played."""
-    asked: list[int] = []
-
-    def on_signal(number: int, _frame: FrameType | None) -> None:
-        if asked:
-            # Who asks twice does not want to wait for what has been played.
-            raise InterruptError
-        asked.append(number)
-
-    before = signal.signal(signal.SIGINT, on_signal)
-    try:
-        yield asked
-    finally:
-        signal.signal(signal.SIGINT, before)
 
 
 def _print_summary(summary: Summary, waits: Sequence[float], plan: Plan, *, interrupted: bool) -> None:

@@ -80,12 +80,14 @@ from ruvex.plan._model import (
     Stays,
     SurgeEvent,
     ThinMemory,
+    Varies,
 )
 from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
 from ruvex.plan._pools import pools_above, pools_within
 from ruvex.plan._problems import problems_of
 from ruvex.plan._resources import RESOURCES, Resource, resource_of
 from ruvex.plan._rules import (
+    Chances,
     ElasticPace,
     GuestOverhead,
     Loss,
@@ -101,7 +103,7 @@ from ruvex.plan._rules import (
     Workload,
 )
 from ruvex.plan._schema import plan_schema
-from ruvex.plan._setting_names import setting_word
+from ruvex.plan._setting_names import setting_amount, setting_word
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
 from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
 from ruvex.plan._telling import Tell, untold
@@ -140,6 +142,7 @@ __all__ = [
     "Bank",
     "Burst",
     "Bursts",
+    "Chances",
     "Change",
     "Changes",
     "CoreWish",
@@ -198,6 +201,7 @@ __all__ = [
     "Traces",
     "Turns",
     "UnitError",
+    "Varies",
     "Workload",
     "WrittenWrongError",
     "add_events",
@@ -248,6 +252,7 @@ __all__ = [
     "replacing",
     "resource_of",
     "set_aside",
+    "setting_amount",
     "setting_word",
     "shift_item",
     "slug_of",

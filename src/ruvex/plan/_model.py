@@ -214,6 +214,15 @@ class Burst(Model):
     even: Flag = False
 
 
+class Varies(Model):
+    """How far a guest's random days differ, where that is not as the rules have it; see ``Chances``."""
+
+    shift_s: Annotated[Number, Field(ge=0, le=86_400)] | None = None
+    height_percent: Annotated[Number, Field(ge=0, le=100)] | None = None
+    length_percent: Annotated[Number, Field(ge=0, le=100)] | None = None
+    surge_percent: Percent | None = None
+
+
 class CoreWish(Model):
     """On which threads of its host a guest may run.
 
@@ -243,6 +252,7 @@ class Demand(Model):
     leaves_percent: Annotated[Number, Field(ge=0, lt=100)] = 6.0
     cache_percent: Percent = 0.0
     burst: Burst = Burst()
+    varies: Varies = Varies()
 
 
 def _no_wish(value: Any) -> Any:

@@ -121,6 +121,23 @@ class Turns(Model):
     lead_ms: Annotated[Number, Field(ge=0.1, le=1000)] = 7.0
 
 
+class Chances(Model):
+    """How far random days differ from the plan's own.
+
+    Peaks and steps shift by ``shift_s``, heights and lengths vary by a part of themselves (all three are what two days
+    in three stay within), bursts fall anywhere. In ``surge_percent`` of its days a guest wants ``surge_factor`` times
+    as much for ``surge_for_s``; in ``failing_percent`` of them a host is lost, at any time, for the rest of the day.
+    """
+
+    shift_s: Annotated[Number, Field(ge=0, le=86_400)] = 1300.0
+    height_percent: Annotated[Number, Field(ge=0, le=100)] = 11.0
+    length_percent: Annotated[Number, Field(ge=0, le=100)] = 14.0
+    surge_percent: Percent = 3.0
+    surge_factor: Annotated[Number, Field(ge=0, le=1000)] = 1.7
+    surge_for_s: Seconds = 2400.0
+    failing_percent: Percent = 0.3
+
+
 SharedImages = Annotated[dict[Text, Mib], Field(max_length=10_000), at_most(10_000)]
 
 
@@ -158,4 +175,5 @@ class Rules(Model):
     balance_least_percent: Percent = 4.0
     workload: Workload = Workload()
     turns: Turns = Turns()
+    chances: Chances = Chances()
     sharing_mib_s: Rate = 12.0

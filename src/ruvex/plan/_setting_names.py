@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Final
+from typing import Final, Literal
 
 from ruvex.plan._errors import Problem
 from ruvex.plan._model import Plan
@@ -52,6 +52,26 @@ def setting_word(name: str) -> str:
     if last in ("mib", "percent") or not last:
         last = name.split(".")[0]
     return last.replace("_", " ")
+
+
+def setting_amount(setting: str) -> Literal["cpu", "memory"] | None:
+    """Tell whether a setting is an amount of CPU (MHz) or of memory (MiB), or neither.
+
+    Examples
+    --------
+    >>> setting_amount("memory.floor"), setting_amount("demand.cpu"), setting_amount("cpu.shares")
+    ('memory', 'cpu', None)
+    """
+    is_amount = setting.rpartition(".")[2] in ("reservation", "limit", "size", "boot", "floor", "ceiling")
+    if (setting.startswith("memory.") and is_amount) or setting.endswith("_mib"):
+        return "memory"
+    if setting in ("demand.working", "demand.touched"):
+        return "memory"
+    return (
+        "cpu"
+        if (setting.startswith("cpu.") and is_amount) or setting.endswith("_mhz") or setting == "demand.cpu"
+        else None
+    )
 
 
 def told_in_words(plan: Plan, problems: list[Problem], label: str = "") -> str:

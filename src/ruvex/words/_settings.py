@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ruvex.plan import Guest, Host, Plan, Pool, find_item, format_cpu, format_memory, format_number, setting_word
+from ruvex.plan import (
+    Guest,
+    Host,
+    Plan,
+    Pool,
+    find_item,
+    format_cpu,
+    format_memory,
+    format_number,
+    setting_amount,
+    setting_word,
+)
 
 
 def label_of(plan: Plan, item_id: str | None) -> str:
@@ -37,15 +48,9 @@ def _value(name: str, value: Any) -> str:
         return str(value.get("kind", "other"))
     if not isinstance(value, int | float):
         return str(value)
-    is_amount = name.rpartition(".")[2] in ("reservation", "limit", "size", "boot", "floor", "ceiling")
-    if (
-        (name.startswith("memory.") and is_amount)
-        or name.endswith("_mib")
-        or name in ("demand.working", "demand.touched")
-    ):
-        return format_memory(value)
-    if (name.startswith("cpu.") and is_amount) or name.endswith("_mhz") or name == "demand.cpu":
-        return format_cpu(value)
+    amount = setting_amount(name)
+    if amount is not None:
+        return format_memory(value) if amount == "memory" else format_cpu(value)
     return format_number(value, 3).rstrip("0").rstrip(".") + (" %" if name.endswith("percent") else "")
 
 
