@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from ruvex.desktop.kit.theme import Theme
 
 _SHEET: Final = Template("""
-QMainWindow, DivisionView, TimelineView, CoresView, WorthView { background: $paper; }
+QMainWindow, DivisionView, TimelineView, CoresView, WorthView, RoomView { background: $paper; }
 QLabel, QCheckBox { color: $ink; background: transparent; }
 QLabel[role="muted"] { color: $muted; }
 QLabel[role="head"] { color: $head_muted; }
@@ -96,7 +96,8 @@ QSlider::handle:horizontal {
 QSlider:focus { border: 1px solid $ink; border-radius: 3px; }
 Controls, Controls > QWidget > QWidget { background: $panel; }
 
-WorthView QScrollArea, WorthView QScrollArea > QWidget > QWidget { background: $paper; }
+WorthView QScrollArea, WorthView QScrollArea > QWidget > QWidget, RoomView QScrollArea,
+RoomView QScrollArea > QWidget > QWidget { background: $paper; }
 QScrollArea { border: 0; }
 QScrollBar:vertical { background: transparent; width: 10px; }
 QScrollBar:horizontal { background: transparent; height: 10px; }

@@ -13,6 +13,8 @@ from pathlib import Path
 
 from ruvex.plan import EditError, RuvexError, parse_time
 
+_LAYOUTS = 8
+
 
 def take_picture(
     plan: Path | None,
@@ -95,6 +97,9 @@ def take_picture(
             application.processEvents()
         while window.view.is_behind:
             time.sleep(0.01)
+            application.processEvents()
+        # Words that wrap ask for their height once they know their width, and what is around them follows.
+        for _ in range(_LAYOUTS):
             application.processEvents()
         if not window.grab().save(str(file), "PNG"):
             raise RuvexError(f"{file}: the picture cannot be written")

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 Work = Callable[[], Any]
 Answer = Callable[[Any, Exception | None], None]
-Lane = Literal["short", "long", "reading", "turns", "questions"]
+Lane = Literal["short", "long", "reading", "turns", "questions", "many"]
 
 
 class _Speaker(QObject):
@@ -68,7 +68,8 @@ class Background(QObject):
         """Do some work; ``answer`` gets its value and None, or None and the error, on the window's thread.
 
         What waits of the same subject and has not begun answers an older question: it is dropped. Long work, reading
-        of large files, turns of vCPUs and what is asked of them have a thread each: nothing short waits for them.
+        of large files, turns of vCPUs, questions, and what is played many times have a thread each: nothing short
+        waits for them.
         """
         number = self._latest[subject] = self._latest.get(subject, 0) + 1
         self._pending += 1

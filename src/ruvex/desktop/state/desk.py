@@ -10,8 +10,10 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.looking import Looking
+from ruvex.desktop.state.many import Many
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
+from ruvex.desktop.state.rooms import Rooms
 from ruvex.desktop.state.selection import Selection
 from ruvex.desktop.state.tracing import Tracing
 from ruvex.desktop.state.trial import Trial
@@ -40,6 +42,10 @@ class Desk(QObject):
         The step that is being tried.
     looking
         What is worth a look in the plan.
+    rooms
+        How many more fit, what a loss comes to, better places, right sizes.
+    many
+        Sweeps and random days.
     tracing
         The turns of vCPUs on the threads of a host.
     waits
@@ -58,6 +64,8 @@ class Desk(QObject):
         self.selection = Selection(self.document, self.look, self)
         self.trial = Trial(self.document, self.look, self.playing, self.rehearsal, self)
         self.looking = Looking(self.document, self.look, self.rehearsal, self.background, self)
+        self.rooms = Rooms(self.document, self.look, self.selection, self.rehearsal, self.background, self)
+        self.many = Many(self.document, self.background, self)
         self.tracing = Tracing(self.look, self.selection, self.background, self)
         self.waits = Waits(self.background, self)
         self.document.closing.connect(self.waits.forget)
@@ -79,4 +87,5 @@ class Desk(QObject):
         """End all work beside the window, before the window and what it shows are taken apart."""
         self.rehearsal.end()
         self.tracing.end()
+        self.many.end()
         self.background.wait()

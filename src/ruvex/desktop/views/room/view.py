@@ -1,0 +1,345 @@
+"""The Room view: hosts as columns, and one question after the other below each other."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QHideEvent, QPainter, QPaintEvent, QResizeEvent, QShowEvent
+from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QStackedLayout, QToolButton, QVBoxLayout, QWidget
+
+from ruvex.advise import worst_time
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.tool_row import ToolRow
+from ruvex.desktop.kit.wrapped_label import WrappedLabel
+from ruvex.desktop.panels.look_tools import work_tools
+from ruvex.desktop.panels.view import Bench, View
+from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
+from ruvex.desktop.views.room.lost import LossSection
+from ruvex.desktop.views.room.more import MoreSection
+from ruvex.desktop.views.room.places import PlacesHead, StepSection
+from ruvex.desktop.views.room.risk import RiskSection
+from ruvex.desktop.views.room.section import Section
+from ruvex.desktop.views.room.sizing import SizeSection, SizesHead
+from ruvex.desktop.views.room.sweeping import SweepSection
+from ruvex.placing import BetterPlaces, Reserve
+from ruvex.plan import Plan, format_cpu, format_memory, format_time
+from ruvex.words import label_of
+
+_FIRST_STEPS: Final = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.DEMO)
+_HEAD: Final = 36
+_MOST_LOSSES: Final = 40
+_MOST_SIZES: Final = 8
+_MOST_NAMED: Final = 3
+_SECTIONS: Final = ("more", "without", "places", "sweep", "sizes", "sure")
+
+
+class _Heads(QWidget):
+    """Names the hosts over their columns."""
+
+    def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._desk, self._theme, self._columns = bench.desk, bench.theme, columns
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        columns.changed.connect(self.update)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Write each host's name, cores, speed and memory over its column."""
+        theme, px, plan = self._theme, self._theme.px, self._desk.document.plan
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colours.panel)
+        left = 0 if self.width() < px(ROOMY) else px(LEFT) + px(18)
+        bold, face = theme.face(13, bold=True), theme.face(11.5)
+        for column in self._columns.all:
+            if column.host >= len(plan.hosts):
+                continue
+            host, x = plan.hosts[column.host], px(14) + left + column.x
+            painter.setPen(theme.colours.ink)
+            bold.draw(painter, x, px(2), px(17), bold.elided(host.label, column.width))
+            cores, memory = f"{host.cores} cores", format_memory(host.memory_mib)
+            text = f"{cores}, {format_cpu(host.cores * host.mhz)}, {memory}"
+            text = text if face.width(text) <= column.width else f"{cores}, {memory}"
+            painter.setPen(theme.colours.muted)
+            face.draw(painter, x, px(18), px(16), face.elided(text, column.width))
+        painter.setPen(theme.colours.line)
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        painter.end()
+
+    def place_of(self, width: int) -> QRectF:
+        """Give where the columns are."""
+        px = self._theme.px
+        if width < px(ROOMY):
+            return QRectF(px(14), 0, width - px(28), self.height())
+        left = px(14) + px(LEFT) + px(18)
+        return QRectF(left, 0, width - left - px(18) - px(RIGHT) - px(14), self.height())
+
+
+class RoomView(View):
+    """Room for more, without a host, better places, sweeps, sizes, and how sure it is.
+
+    Attributes
+    ----------
+    more, sweep, risk
+        The sections that stay.
+    losses, steps, sizes
+        One section for each host that could be lost, each step to better places, each guest of another size.
+    reserve, places
+        What must be set aside so that any host can be lost; what all moves come to.
+    jumps
+        Go to a section.
+    """
+
+    def __init__(self, bench: Bench, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._bench, self._desk, self._theme = bench, bench.desk, bench.theme
+        rows = QWidget(self)
+        self._bar = ToolRow(self._theme, rows)
+        self._told = ElidedLabel(self._theme, 12, parent=self._bar)
+        self.columns = Columns(self._theme, self)
+        self.jumps = self._bar.segments(_SECTIONS, "Go to this question", self.go_to)
+        for button in self.jumps:
+            button.setCheckable(False)
+        self.worst_button = QToolButton(self._bar)
+        self.worst_button.setToolTip("Look at the day's worst moment")
+        self.worst_button.clicked.connect(lambda _checked=False: self._go_to_worst())
+        self._pages = [QToolButton(self._bar) for _ in range(2)]
+        for button, text, by in zip(self._pages, ("\u25c2", "\u25b8"), (-1, 1), strict=True):
+            button.setText(text)
+            button.setAccessibleName("Hosts before" if by < 0 else "Hosts after")
+            button.clicked.connect(lambda _checked=False, step=by: self.columns.step(step))
+        self._bar.add(work_tools(self._bar, bench), rank=2)
+        self._bar.add(self.jumps, rank=1)
+        self._bar.add([self.worst_button], rank=2)
+        self._bar.add(self._pages, rank=0)
+        self._bar.add([self._told], rank=0, stretch=1)
+        self._heads = _Heads(bench, self.columns, rows)
+        self._area = QScrollArea(rows)
+        self._area.setWidgetResizable(True)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner = QWidget(self._area)
+        self._column = QVBoxLayout(inner)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(0)
+        self.more = MoreSection(bench, self.columns, inner)
+        self.sweep, self.risk = SweepSection(bench, inner), RiskSection(bench, inner)
+        self.reserve: WrappedLabel | None = None
+        self.losses: list[LossSection] = []
+        self.places: PlacesHead | None = None
+        self.steps: list[StepSection] = []
+        self._sizes_head: SizesHead | None = None
+        self.sizes: list[SizeSection] = []
+        self._boxes = {name: self._box(inner) for name in _SECTIONS}
+        for name, section in (("more", self.more), ("sweep", self.sweep), ("sure", self.risk)):
+            self._boxes[name].addWidget(section)
+        self._column.addStretch(1)
+        self._area.setWidget(inner)
+        column = QVBoxLayout(rows)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for widget in (self._bar, self._heads, self._area):
+            column.addWidget(widget)
+        steps = [bench.actions[name] for name in _FIRST_STEPS]
+        text = "Add hosts and guests, or open a plan; then how many more fit, and what a loss comes to, stands here."
+        self.empty = EmptyState(self._theme, "No room to speak of yet", text, steps, self)
+        self._stack = QStackedLayout(self)
+        self._stack.addWidget(rows)
+        self._stack.addWidget(self.empty)
+        self.setFocusProxy(self._area)
+        self._shown: dict[str, object] = {}
+        rooms, many = self._desk.rooms, self._desk.many
+        rooms.changed.connect(self._on_changed)
+        many.changed.connect(self._on_many)
+        self._desk.document.edited.connect(lambda _text: self._on_changed())
+        self._theme.changed.connect(self._on_theme_changed)
+        self._on_theme_changed()
+
+    def _box(self, parent: QWidget) -> QVBoxLayout:
+        holder = QWidget(parent)
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        self._column.addWidget(holder)
+        return box
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether answers are on their way."""
+        return self._desk.rooms.is_behind or bool(self._desk.many.running)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Ask, from now on at each change."""
+        super().showEvent(event)
+        self._desk.rooms.want(wanted=True)
+        self._on_changed()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Rest while another view shows."""
+        super().hideEvent(event)
+        self._desk.rooms.want(wanted=False)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Place the columns anew."""
+        super().resizeEvent(event)
+        self._place()
+
+    def _place(self) -> None:
+        viewport = self._area.viewport()
+        width = self.width() if viewport is None else viewport.width()
+        self.columns.place(self._desk.document.plan, round(self._heads.place_of(width).width()))
+        for button in self._pages:
+            button.setProperty("absent", not self.columns.is_partial)
+            button.setVisible(self.columns.is_partial)
+
+    def go_to(self, number: int) -> None:
+        """Scroll to a section."""
+        holder = self._boxes[_SECTIONS[number]].parentWidget()
+        bar = self._area.verticalScrollBar()
+        if holder is not None and bar is not None:
+            bar.setValue(holder.y())
+
+    def _go_to_worst(self) -> None:
+        day = self._desk.rehearsal.base
+        if day is not None:
+            self._desk.look.set_moment(worst_time(day))
+
+    # What is shown
+
+    def _on_changed(self) -> None:
+        plan = self._desk.document.plan
+        self._stack.setCurrentIndex(0 if plan.guests and plan.hosts else 1)
+        if not self.isVisible():
+            return
+        self._place()
+        self._heads.update()
+        day = self._desk.rehearsal.base
+        self.worst_button.setVisible(day is not None)
+        if day is not None:
+            self.worst_button.setText(f"worst at {format_time(worst_time(day))}, go there")
+        behind = "looking\u2026" if self._desk.rooms.is_behind else ""
+        self._told.set_text(behind)
+        if self._desk.trial.step is None:
+            self.more.refresh()
+            self._show_losses(plan)
+            self._show_places(plan)
+            self._show_sizes()
+        self.sweep.refresh()
+        self.risk.refresh()
+
+    def _on_many(self) -> None:
+        if self.isVisible():
+            self.sweep.refresh()
+            self.risk.refresh()
+
+    def _is_news(self, name: str, value: object) -> bool:
+        """Take note of what a section shows; tells whether that is another thing than before."""
+        is_news = self._shown.get(name, self) is not value
+        self._shown[name] = value
+        return is_news
+
+    def _refill(self, name: str, sections: list[QWidget]) -> None:
+        box = self._boxes[name]
+        while box.count():
+            item = box.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for section in sections:
+            box.addWidget(section)
+            section.show()
+
+    def _show_losses(self, plan: Plan) -> None:
+        lost, played = self._desk.rooms.lost, self._desk.rooms.played
+        if self._is_news("lost", lost):
+            self.losses = []
+            found: list[QWidget] = []
+            if lost is not None and len(plan.hosts) > 1:
+                holder = self._boxes["without"].parentWidget()
+                assert holder is not None
+                there = [loss for loss in lost.losses if loss.host in plan.host_index]
+                self.losses = [
+                    LossSection(self._bench, self.columns, loss, lost, holder) for loss in there[:_MOST_LOSSES]
+                ]
+                for section in self.losses:
+                    section.empty_button.clicked.connect(lambda _checked=False, host=section.host: self._empty(host))
+                self.reserve = WrappedLabel(self._theme, 12.5)
+                self.reserve.set_text(_reserve_text(lost.reserve, plan))
+                found = [*self.losses, self._framed(self.reserve, holder)]
+            self._refill("without", found)
+            self._shown.pop("played", None)
+        if played is not None and self._is_news("played", played):
+            for section in self.losses:
+                section.show_played(plan, played.get(section.host))
+
+    def _framed(self, label: WrappedLabel, parent: QWidget) -> QWidget:
+        """Give a label with the margins of a section around it."""
+        frame, px = QWidget(parent), self._theme.px
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(px(14), px(8), px(14), px(10))
+        box.addWidget(label)
+        return frame
+
+    def _empty(self, host: str) -> None:
+        """Go to the page that empties a host."""
+        self._desk.selection.select(host)
+        self._bench.actions[ActionName.EMPTY_HOST].trigger()
+
+    def _show_places(self, plan: Plan) -> None:
+        found: BetterPlaces | None = self._desk.rooms.places
+        if not self._is_news("places", found):
+            return
+        holder = self._boxes["places"].parentWidget()
+        assert holder is not None
+        self.places, self.steps = None, []
+        sections: list[QWidget] = []
+        if len(plan.hosts) > 1:
+            self.places = PlacesHead(self._bench, self.columns, found, holder)
+            steps = found.steps if found is not None else ()
+            known = plan.guest_index.keys() | plan.host_index.keys()
+            there = [step for step in steps if known.issuperset(name for move in step.moves for name in move)]
+            self.steps = [StepSection(self._bench, self.columns, step, holder) for step in there]
+            sections = [self.places, *self.steps]
+        self._refill("places", sections)
+
+    def _show_sizes(self) -> None:
+        found = self._desk.rooms.sizes
+        if not self._is_news("sizes", found):
+            return
+        holder = self._boxes["sizes"].parentWidget()
+        assert holder is not None
+        plan = self._desk.document.plan
+        its = [one for one in found.sizes if one.guest in plan.guest_index] if found is not None else []
+        self.sizes = [SizeSection(self._bench, one, holder) for one in its[:_MOST_SIZES]]
+        self._sizes_head = SizesHead(self._bench, found, len(self.sizes), holder)
+        sections: list[Section] = [self._sizes_head, *self.sizes]
+        self._refill("sizes", list(sections))
+
+    def _on_theme_changed(self) -> None:
+        self._heads.setFixedHeight(self._theme.px(_HEAD))
+        self._shown.clear()
+        self._on_changed()
+
+
+def _reserve_text(reserve: Reserve, plan: Plan) -> str:
+    """Say what must be set aside so that any one host can be lost."""
+    if reserve.cpu_percent is None or reserve.memory_percent is None:
+        text = "Nothing that is set aside brings everybody back after the loss of any host."
+    elif not reserve.cpu_percent and not reserve.memory_percent:
+        text = "Nothing need be set aside: promises let everybody come back after the loss of any one host."
+    else:
+        parts = [f"{percent} % of {what}" for percent, what in
+                 ((reserve.cpu_percent, "CPU"), (reserve.memory_percent, "memory")) if percent]  # fmt: skip
+        text = f"The least to set aside so that any one host can be lost: {' and '.join(parts)}."
+        if reserve.too_many:
+            text += f" Then {_named([label_of(plan, guest) for guest in reserve.too_many])} could not be on."
+    if reserve.stuck:
+        names = list(dict.fromkeys(label_of(plan, one.guest) for one, _ in reserve.stuck))
+        text += f" It is not promises that keep {_named(names)} off: spill space, a bank, rules or their size."
+    return text
+
+
+def _named(names: list[str]) -> str:
+    more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
+    return ", ".join(names[:_MOST_NAMED]) + more
