@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from ruvex.desktop.kit.theme import Theme
 
 _SHEET: Final = Template("""
-QMainWindow, DivisionView, TimelineView, CoresView, WorthView, RoomView { background: $paper; }
+QMainWindow, DivisionView, TimelineView, CoresView, WorthView, RoomView, BesideView { background: $paper; }
 QLabel, QCheckBox { color: $ink; background: transparent; }
 QLabel[role="muted"] { color: $muted; }
 QLabel[role="head"] { color: $head_muted; }
@@ -30,6 +30,7 @@ QPushButton:disabled, QToolButton:disabled { color: $faint; background: $panel; 
 QPushButton:checked, QToolButton:checked { background: $ink; color: $paper; border-color: $ink; }
 QPushButton:checked:focus, QToolButton:checked:focus { border: 2px dashed $paper; }
 QToolButton::menu-indicator, QPushButton::menu-indicator { subcontrol-position: right center; right: 5px; }
+QComboBox::drop-down { border: 0; width: 18px; }
 *[role="menu"] { padding-right: 20px; }
 *[role="small"] { padding: 0; border-radius: 4px; }
 *[role="small"]:focus { padding: 0; }

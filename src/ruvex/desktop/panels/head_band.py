@@ -20,6 +20,10 @@ from ruvex.plan import THIN_SPACE
 
 _LEFT: Final = 612
 _NARROW_PART: Final = 0.5
+_TAB: Final = 12.5
+_MARGIN, _PADDING, _BETWEEN = 10, 24, 2
+_SMALLEST: Final = 0.7
+"""So much smaller the names of the views get, at most, where even their first words do not fit."""
 
 
 _RATIO_HINT: Final = (
@@ -75,6 +79,8 @@ class HeadBand(QWidget):
         self.facts = ElidedLabel(theme, 12, in_head=True, parent=self)
         self.chips = HostChips(desk, theme, self)
         self.chips.host_wanted.connect(self.host_wanted)
+        self._left = QWidget(self)
+        self._views: list[QToolButton] = []
         self._views = [self._view_button(action) for action in views]
         self.strip = DayStrip(desk, theme, self)
         self._lay_out()
@@ -89,10 +95,30 @@ class HeadBand(QWidget):
         button.setDefaultAction(action)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
         set_role(button, "tab")
+        button.setAccessibleName(action.text())
+        # The action writes its own text into the button each time it changes.
+        action.changed.connect(self._name_tabs)
         return button
 
+    def _name_tabs(self) -> None:
+        """Call the views by their whole names, or where there is not room by their first words, smaller at last."""
+        px, room = self._theme.px, self._left.width() - self._theme.px(2 * _MARGIN)
+        actions = [button.defaultAction() for button in self._views]
+        names = [action.text() if action is not None else "" for action in actions]
+        words = [name.split()[0] if name else "" for name in names]
+        face = self._theme.face(_TAB, bold=True)
+
+        def wide(texts: Sequence[str]) -> float:
+            return sum(face.width(text) + px(_PADDING) + _BETWEEN for text in texts)
+
+        shown = names if wide(names) <= room else words
+        part = min(max(room / max(wide(shown), 1.0), _SMALLEST), 1.0)
+        for button, text in zip(self._views, shown, strict=True):
+            if button.text() != text:
+                button.setText(text)
+            button.setFont(self._theme.font(_TAB * part, bold=True))
+
     def _lay_out(self) -> None:
-        self._left = QWidget(self)
         column = QVBoxLayout(self._left)
         column.setContentsMargins(10, 4, 8, 0)
         column.setSpacing(1)
@@ -130,6 +156,7 @@ class HeadBand(QWidget):
         wished = self._theme.px(_LEFT)
         self._left.setFixedWidth(min(wished, round(self.width() * _NARROW_PART)) if self.width() else wished)
         self._on_named()
+        self._name_tabs()
 
     def _on_named(self) -> None:
         name = self._desk.look.plan.name or (self._desk.document.path.name if self._desk.document.path else "New plan")
@@ -158,8 +185,6 @@ class HeadBand(QWidget):
         theme = self._theme
         self.setFixedHeight(theme.px(108))
         self.plan_button.setFont(theme.font(15, bold=True))
-        for button in self._views:
-            button.setFont(theme.font(12.5, bold=True))
         self.chips.style_anew()
         self._fit()
         self._on_plan_changed()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.desktop.panels.view import ViewSpec
-from ruvex.desktop.views import cores, division, guest_list, room, timeline, worth
+from ruvex.desktop.views import beside, cores, division, guest_list, room, timeline, worth
 
 VIEWS: Final[tuple[ViewSpec, ...]] = (
-    division.SPEC, timeline.SPEC, guest_list.SPEC, room.SPEC, worth.SPEC, cores.SPEC,
+    division.SPEC, timeline.SPEC, guest_list.SPEC, beside.SPEC, room.SPEC, worth.SPEC, cores.SPEC,
 )  # fmt: skip

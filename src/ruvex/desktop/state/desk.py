@@ -19,6 +19,7 @@ from ruvex.desktop.state.tracing import Tracing
 from ruvex.desktop.state.trial import Trial
 from ruvex.desktop.state.units import Units
 from ruvex.desktop.state.waits import Waits
+from ruvex.desktop.state.yardstick import Yardstick
 
 
 class Desk(QObject):
@@ -46,6 +47,8 @@ class Desk(QObject):
         How many more fit, what a loss comes to, better places, right sizes.
     many
         Sweeps and random days.
+    yardstick
+        What the plan is compared with.
     tracing
         The turns of vCPUs on the threads of a host.
     waits
@@ -66,6 +69,7 @@ class Desk(QObject):
         self.looking = Looking(self.document, self.look, self.rehearsal, self.background, self)
         self.rooms = Rooms(self.document, self.look, self.selection, self.rehearsal, self.background, self)
         self.many = Many(self.document, self.background, self)
+        self.yardstick = Yardstick(self.document, self.look, self.rehearsal, self.background, self)
         self.tracing = Tracing(self.look, self.selection, self.background, self)
         self.waits = Waits(self.background, self)
         self.document.closing.connect(self.waits.forget)

@@ -25,7 +25,7 @@ class Document(QObject):
     plan, site
         The plan as edited so far, and the same as arrays. Nothing that is only tried is in it.
     path, file
-        Where it is saved, None if it never was; and the file as it was read, with its traces and its layout.
+        Where it is saved, None if it never was; and the file as it was read or saved last, with its traces and layout.
     undo_stack
         Every edit; its clean state is what is on disk.
 
@@ -131,6 +131,7 @@ class Document(QObject):
             self.file = replace(self.file, traces={**self.site.traces, **traces})
             self._take(self.plan, site_of(self.plan, self.file.traces))
             self.edited.emit("")
+        self.file = replace(self.file, plan=self.plan)
         self.undo_stack.setClean()
         self.named.emit()
 
@@ -161,6 +162,14 @@ class Document(QObject):
         """Make the edit again that was taken back last."""
         self.resting.emit()
         self.undo_stack.redo()
+
+    def before(self, edits: int) -> Plan | None:
+        """Give the plan before the last so many edits, or before all where there are fewer; None without any."""
+        stack = self.undo_stack
+        if stack.index() == 0:
+            return None
+        edit = stack.command(max(stack.index() - edits, 0))
+        return edit.before if isinstance(edit, PlanEdit) else None
 
     def move_moment(self, at_s: float) -> None:
         """Look at another time of the day. This is looking, not editing: it makes no undo entry and no dirty mark."""

@@ -24,6 +24,11 @@ class PlanEdit(QUndoCommand):
         self._before, self._after, self._show, self._merges = before, after, show, merges
         self._is_shown = True
 
+    @property
+    def before(self) -> Plan:
+        """The plan before it."""
+        return self._before
+
     def id(self) -> int:
         """Give a number that entries of one run have in common; −1 for an entry of its own."""
         return zlib.crc32(self._merges.encode()) & 0x7FFFFFFF if self._merges else -1

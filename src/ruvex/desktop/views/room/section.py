@@ -6,7 +6,16 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
@@ -101,6 +110,12 @@ class Section(QWidget):
         self._is_narrow = is_narrow
         px, top = self.theme.px, Qt.AlignmentFlag.AlignTop
         self.head.setFont(self.theme.font(13.5, bold=True))
+        for kind in (QComboBox, QPushButton, QLineEdit):
+            for widget in self.findChildren(kind):
+                widget.setFont(self.theme.font(12))
+        for label in self.findChildren(QLabel):
+            if label is not self.head:
+                label.setFont(self.theme.font(12))
         self._grid.setContentsMargins(px(14), px(10), px(14), px(10))
         self._grid.setHorizontalSpacing(px(18))
         places = ((0, 0), (1, 0), (2, 0)) if is_narrow else ((0, 0), (0, 1), (0, 2))
