@@ -182,9 +182,7 @@ class HowManyMore(unittest.TestCase):
             self.assertEqual(
                 run("room", str(path), "--vcpus", "2", "--memory", "900GiB", "--mode", "fixed").returncode, 1
             )
-            for wrong in (["--like", "nobody"], ["--vcpus", "2"], ["--vcpus", "0", "--memory", "1GiB"],
-                          ["--vcpus", "1", "--memory", "1GiB", "--mode", "x"],
-                          ["--vcpus", "1", "--memory", "1GiB", "--pool", "x"]):  # fmt: skip
+            for wrong in (["--like", "nobody"], ["--vcpus", "1", "--memory", "1GiB", "--mode", "x"]):
                 self.assertEqual(run("room", str(path), *wrong).returncode, 2)
 
 

@@ -123,7 +123,7 @@ class Tour(WindowCase):
             ("Choose ticket-db and press F7", self.why),
             ("Point at an offer", self.point_at_an_offer),
             ("Look core by core", self.nothing),
-            ("Ctrl+5 shows the threads", self.core_by_core),
+            ("Ctrl+7 shows the threads", self.core_by_core),
             ("Point at a turn: who ran", self.point_at_a_turn),
             ("Choose 4 in place of", self.fewer_vcpus),
             ("Leave it takes nothing along", self.leave_it),
@@ -278,7 +278,7 @@ class Tour(WindowCase):
 
     def core_by_core(self) -> None:
         """Those of the selected guest's host."""
-        self.key(Qt.Key.Key_5, CTRL)
+        self.key(Qt.Key.Key_7, CTRL)
         self.assertEqual(self.cores().hosts.currentText(), "skerry-1")
 
     def point_at_a_turn(self) -> None:

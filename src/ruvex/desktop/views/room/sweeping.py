@@ -191,7 +191,9 @@ class SweepSection(Section):
             second = self.second.currentIndex() - 1
             steps = STEPS_OF_TWO if second >= 0 else STEPS
             ranges = [parse_range(plan, f"{guest.id}:{name}={self.low.text()}..{self.high.text()}", steps)]
-            if second >= 0 and names[second] != name:
+            if second >= 0 and names[second] == name:
+                raise EditError("choose two different dials for a map")
+            if second >= 0:
                 low, high = usual_range(plan, guest, names[second])
                 ranges.append(parse_range(plan, f"{guest.id}:{names[second]}={low}..{high}", steps))
         except (RuvexError, ValueError) as error:
