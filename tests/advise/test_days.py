@@ -306,5 +306,5 @@ class ByCommand(unittest.TestCase):
             document = json.loads(run("days", str(path), "--days", "3", "--seed", "9", "--json").stdout)
             self.assertEqual((document["days"], document["seed"], [one["id"] for one in document["pools"]]),
                              (3, 9, ["p"]))  # fmt: skip
-            for wrong in (["--days", "0"], ["--done-by", "batch"], ["--done-by", "nobody=01:00"]):
+            for wrong in (["--days", "0"], ["--done-by", "nobody=01:00"]):
                 self.assertEqual(run("days", str(path), *wrong).returncode, 2)

@@ -150,11 +150,6 @@ class ByCommand(unittest.TestCase):
             self.assertIn("down CPU limit, across CPU limit", run("sweep", str(path), *both).stdout)
             document = json.loads(run("sweep", str(path), *both, "--json").stdout)
             self.assertEqual([len(row) for row in document["watched"][0]["values"]], [3, 3])
-            for wrong in (
-                [],
-                ["--set", "a:cpu.limit=1..2"],
-                ["--watch", "a:wait"],
-                [*both, "--set", "a:vcpus=1..2"],
-                ["--set", "a:cpu.limit=1..9999:2000", "--set", "b:cpu.limit=1..9:2", "--watch", "a:wait"],
-            ):
+            too_many = ["--set", "a:cpu.limit=1..9999:2000", "--set", "b:cpu.limit=1..9:2", "--watch", "a:wait"]
+            for wrong in (["--set", "a:cpu.limit=1..2"], too_many):
                 self.assertEqual(run("sweep", str(path), *wrong).returncode, 2)

@@ -2,7 +2,7 @@
 
 from ruvex.placing._better import BetterPlaces, Gain, Step, better_places
 from ruvex.placing._lack import SAMPLES, DayLack, Loads, lack_in, placed
-from ruvex.placing._lost import Loss, Losses, Reserve, StaysOff
+from ruvex.placing._lost import Loss, Losses, Reserve, StaysOff, losses_of
 from ruvex.placing._moving import Emptying, Obstacle, empty_host, hosts_for, obstacle_to, together_with, with_hosts
 from ruvex.placing._now import MoveNow, moves_now
 
@@ -24,6 +24,7 @@ __all__ = [
     "empty_host",
     "hosts_for",
     "lack_in",
+    "losses_of",
     "moves_now",
     "obstacle_to",
     "placed",

@@ -6,8 +6,9 @@ other, each to the host that has most room by then and may take it.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Final
 
 import numpy as np
@@ -176,14 +177,35 @@ def come_back(down: Site, host: int, lost: Sequence[int]) -> tuple[list[tuple[in
     return back, off
 
 
+def losses_of(site: Site) -> Iterator[tuple[str, int, tuple[StaysOff, ...]]]:
+    """Give for each host that is up how many guests are on it, and who would stay off after its loss.
+
+    Who is told to stay off is not among them.
+    """
+    losses, on = Losses(site), site.standing.on
+    for at, host in enumerate(site.plan.hosts):
+        if site.standing.up[at]:
+            off = losses.stuck_without(at)
+            yield host.id, int(np.count_nonzero(on & (site.standing.host == at))), off
+
+
 class Losses:
     """What the loss of each host of a site would come to."""
 
     def __init__(self, site: Site, *, day: DayLack | None = None) -> None:
         self._site, self._plan = site, site.plan
-        self._day = day or DayLack(site)
+        self._given_day = day
         self._lack: Floats | None = None
         self._down: dict[int, Site] = {}
+
+    @cached_property
+    def _day(self) -> DayLack:
+        return self._given_day or DayLack(self._site)
+
+    def stuck_without(self, host: int) -> tuple[StaysOff, ...]:
+        """Name who would come back and cannot, once a host is lost; by its position."""
+        down, lost, _ = self._without(host, self._site.standing.on)
+        return tuple(come_back(down, host, lost)[1])
 
     def of(self, host: str) -> Loss:
         """Settle the site without a host, over the whole day."""

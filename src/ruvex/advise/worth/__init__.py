@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
-from ruvex.advise.worth import _bounds, _day, _memory, _vcpus, _weights
+from ruvex.advise.worth import _bounds, _day, _elastic, _hosts, _memory, _pools, _vcpus, _weights
 from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, Shift, effect_of
 from ruvex.divide import Division
 from ruvex.play import Player
@@ -16,7 +16,10 @@ __all__ = ["GROUPS", "Effect", "Finding", "Group", "Shift", "effect_of", "findin
 _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _bounds.broken_promises, _weights.beside_pools, _weights.crowded_pool, _bounds.biting_limit, _memory.at_ceiling,
     _day.late_batch, _memory.cannot_be, _memory.agent_missing, _vcpus.wider_than_host, _vcpus.idle_vcpus,
-    _memory.far_too_large, _bounds.unused_reservation, _bounds.unused_limit,
+    _memory.far_too_large, _bounds.unused_reservation, _bounds.unused_limit, _elastic.held_idle,
+    _elastic.headroom_large, _elastic.headroom_small, _elastic.greedy, _elastic.boots_from_disk, _pools.never_together,
+    _pools.deep_nesting, _pools.pool_as_folder, _hosts.broken_rule, _hosts.peaks_coincide, _hosts.crowded_cores,
+    _hosts.loss_not_borne, _hosts.banks, _hosts.cannot_move, _day.start_storm,
 )  # fmt: skip
 
 

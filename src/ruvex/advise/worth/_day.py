@@ -2,14 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Final
 
+import numpy as np
+
+from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
-from ruvex.plan import format_time
+from ruvex.cores import vcpu_change
+from ruvex.engine import rows as r
+from ruvex.plan import change_many, format_cpu, format_time
+from ruvex.play import happenings as h
+from ruvex.promise import claims_of, refusal_between
 from ruvex.words import short_span
 
 _MINDED_S: Final = 60.0
+_MOMENTS: Final = 289
+_STEP_MHZ: Final = 50.0
+_STORM_S: Final = 600.0
+_STORM: Final = 2
 
 
 def late_batch(case: Case) -> Iterator[Finding]:
@@ -27,5 +39,47 @@ def late_batch(case: Case) -> Iterator[Finding]:
             "late-batch", "will-hurt", (job.guest,), f"{labels[job.guest]}, due {format_time(job.due_s)}, {when}{by}",
             (("due", format_time(job.due_s)),
              ("done", "no" if job.finished_s is None else format_time(job.finished_s))),
-            1.0 if late is None else min(late / 3600.0, 1.0),
+            1.0 if late is None else min(late / 3600.0, 1.0), _in_time(case, job.guest),
+        )  # fmt: skip
+
+
+def _in_time(case: Case, name: str) -> Remedy | None:
+    """Give what lets batch work have all it asks for: no limit where that holds it, else a promise of that."""
+    i = case.plan.guest_index[name]
+    guest, recording = case.plan.guests[i], case.day.recording
+    site = case.division.site
+    if guest.cpu.limit is not None:
+        return Remedy("no CPU limit", ((name, {"cpu.limit": None}),))
+    asked = float(site.signals.at(np.linspace(0, case.plan.day_s, _MOMENTS))[:, r.W_CPU, i].max(initial=0.0))
+    mhz, has = case.mhz_of(i), guest.vcpus * case.mhz_of(i)
+    if mhz <= 0 or not recording.rows:
+        return None
+    if asked > has * (1 + 1e-9):
+        count = math.ceil(asked / mhz)
+        return Remedy(f"{count} vCPUs", ((name, vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)),))
+    promise = min(math.ceil(asked / _STEP_MHZ) * _STEP_MHZ, has)
+    change = {"cpu.reservation": float(promise)}
+    after = site.with_plan(change_many(case.plan, ((name, change),)))
+    if promise <= guest.cpu.reservation or refusal_between(claims_of(site), claims_of(after), [name]) is not None:
+        return None
+    return Remedy(f"a CPU reservation of {format_cpu(promise)}", ((name, change),))
+
+
+def start_storm(case: Case) -> Iterator[Finding]:
+    """Guests that are to start within a few minutes of each other, and wait or are refused for want of room."""
+    waits: dict[int, dict[str, float]] = {}
+    for entry in case.day.log:
+        if isinstance(entry.what, h.StartWaits | h.NotStarted) and entry.target in case.plan.guest_index:
+            waits.setdefault(int(entry.at_s // _STORM_S), {}).setdefault(entry.target, entry.at_s)
+    for guests in waits.values():
+        if len(guests) < _STORM:
+            continue
+        first = min(guests.values())
+        labels = [case.plan.guests[case.plan.guest_index[name]].label for name in guests]
+        yield Finding(
+            "start-storm", "will-hurt", tuple(guests),
+            f"{labels[0]} and {len(labels) - 1} more start about {format_time(first)} and wait: there is not room for"
+            " all at once",
+            (("start about", format_time(first)), ("wait or are refused", str(len(guests)))), 0.3,
+            values=(float(len(guests)),), after=(0.0,),
         )  # fmt: skip

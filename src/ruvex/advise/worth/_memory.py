@@ -40,7 +40,7 @@ def at_ceiling(case: Case) -> Iterator[Finding]:
     causes, division = causes_of(case.division, "memory"), case.division
     for _, guest in case.guests_on():
         row = case.row(guest.id)
-        if not isinstance(guest.memory, ElasticMemory) or causes.word(row) != "own ceiling":
+        if not isinstance(guest.memory, ElasticMemory) or guest.demand.greedy or causes.word(row) != "own ceiling":
             continue
         wanted = float(division.memory.wanted[row])
         enough = _up(wanted)

@@ -1,0 +1,255 @@
+"""Hosts: what their loss would do, who can go nowhere, rules that are broken, peaks that could lie apart, banks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+import numpy as np
+
+from ruvex.advise._remedies import Remedy
+from ruvex.advise._waits import day_waits
+from ruvex.advise.worth._finding import Case, Finding
+from ruvex.cores import vcpu_change
+from ruvex.divide import demand_at
+from ruvex.engine import rows as r
+from ruvex.placing import StaysOff, losses_of, moves_now, obstacle_to
+from ruvex.plan import ThinMemory, format_memory, format_time
+from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
+from ruvex.words import short_span, shortage_text
+
+_MOST_NAMED: Final = 3
+_LEAST_GAIN: Final = 0.1
+_CROWDED: Final = 4.0
+_WAITS: Final = 0.05
+_LONG_S: Final = 900.0
+_WAIT_MOMENTS: Final = 49
+
+
+def _named(labels: list[str]) -> str:
+    more = f" and {len(labels) - _MOST_NAMED} more" if len(labels) > _MOST_NAMED else ""
+    return ", ".join(labels[:_MOST_NAMED]) + more
+
+
+def loss_not_borne(case: Case) -> Iterator[Finding]:
+    """A host whose loss leaves guests off: what is promised is kept only while nothing is lost, or they fit nowhere."""
+    site, plan = case.division.site, case.plan
+    if int(site.standing.up.sum()) < 2:
+        return
+    labels = {guest.id: guest.label for guest in plan.guests}
+    for host, lost, off in losses_of(site):
+        if not off:
+            continue
+        there = plan.hosts[plan.host_index[host]]
+        by_promises = [one for one in off if one.waits_for_promises]
+        kind = "kept-while-up" if len(by_promises) == len(off) else "loss-not-borne"
+        names = _named([labels[one.guest] for one in off])
+        why = next(
+            (shortage_text(plan, one.lacks) for one in off if one.lacks is not None), "no other host may take it"
+        )
+        text = (
+            f"{there.label} keeps what it promises only while nothing is lost: without it {names} could not be on"
+            if kind == "kept-while-up" else
+            f"{there.label} cannot be lost without harm: {names} would stay off, as {why}"
+        )  # fmt: skip
+        yield Finding(
+            kind, "will-hurt", (host, *(one.guest for one in off)), text,
+            (("guests on it", str(lost)), ("would stay off", str(len(off)))), len(off) / max(lost, 1),
+            _for_loss(case, off), (float(lost), float(len(off))), (float(lost), 0.0),
+        )  # fmt: skip
+
+
+def _for_loss(case: Case, off: tuple[StaysOff, ...]) -> Remedy | None:
+    """Give the spill space that would bring back those who lack nothing else."""
+    more: dict[str, float] = {}
+    for one in off:
+        if one.lacks is None or one.lacks.kind != "spill" or one.lacks.place is None:
+            return None
+        memory = case.plan.guests[case.plan.guest_index[one.guest]].memory
+        need = memory.size - memory.reservation if isinstance(memory, ThinMemory) else 0.0
+        more[one.lacks.place] = more.get(one.lacks.place, 0.0) + max(one.lacks.shortfall, need)
+    changes: list[tuple[str, dict[str, Any]]] = []
+    for host, mib in more.items():
+        has = case.plan.hosts[case.plan.host_index[host]].spill_mib
+        changes.append((host, {"spill_mib": float(np.ceil(((has or 0.0) + mib) / 1024) * 1024)}))
+    names = " and ".join(case.plan.hosts[case.plan.host_index[host]].label for host in more)
+    return Remedy(f"{format_memory(sum(more.values()))} more spill space on {names}", tuple(changes))
+
+
+def cannot_move(case: Case) -> Iterator[Finding]:
+    """Guests that can be moved nowhere while on: their host cannot be emptied without switching them off."""
+    site, plan = case.division.site, case.plan
+    host, on = site.standing.host.tolist(), site.standing.on.tolist()
+    up = np.flatnonzero(site.standing.up).tolist()
+    nobody = [False] * len(plan.guests)
+    if len(up) < 2:
+        return
+    stuck: dict[tuple[int, str], list[int]] = {}
+    for i, guest in case.guests_on():
+        problems = [live_move_problem(plan, i, host[i], to, host, nobody) for to in up if to != host[i]]
+        if problems and all(problems):
+            told = problems[0].replace(guest.label, "it").split(", so it")[0].removeprefix("it ")
+            stuck.setdefault((host[i], told), []).append(i)
+    del on
+    for (at, told), guests in stuck.items():
+        names = [plan.guests[i].label for i in guests]
+        yield Finding(
+            "cannot-move", "untidy", (plan.guests[guests[0]].id, *(plan.guests[i].id for i in guests[1:])),
+            f"{_named(names)} can move to no other host while on: {told}",
+            (("on", plan.hosts[at].label), ("guests", str(len(guests)))), 0.1,
+        )  # fmt: skip
+
+
+def broken_rule(case: Case) -> Iterator[Finding]:
+    """A rule of placement that is broken where guests are."""
+    site, plan = case.division.site, case.plan
+    host, on = site.standing.host.tolist(), site.standing.on.tolist()
+    told: set[frozenset[str]] = set()
+    bound = {guest for rule in plan.placement for guest in rule.guests}
+    for i, guest in case.guests_on():
+        if guest.id not in bound or host[i] < 0 or not plan.hosts:
+            continue
+        problem = placement_problem(plan, i, host[i], host, on)
+        words = frozenset(problem.split())
+        if not problem or words in told:
+            continue
+        told.add(words)
+        there = [at for at in allowed_hosts(plan, i, host, on) if site.standing.up[at]]
+        to = next((at for at in there if obstacle_to(site, [guest.id], plan.hosts[at].id) is None), None)
+        remedy = None if to is None else Remedy(
+            f"{guest.label} moves to {plan.hosts[to].label}", ((guest.id, {"host": plan.hosts[to].id}),)
+        )  # fmt: skip
+        yield Finding(
+            "broken-rule", "hurts-now", (guest.id,), f"{problem}, and now it is on {plan.hosts[host[i]].label}",
+            (("on", plan.hosts[host[i]].label),), 0.6, remedy,
+        )  # fmt: skip
+
+
+def peaks_coincide(case: Case) -> Iterator[Finding]:
+    """Guests that want most at the same time on a host that is short then, while another has room."""
+    site, plan, recording = case.division.site, case.plan, case.day.recording
+    hosts = len(plan.hosts)
+    if hosts < 2 or recording.rows < 2:
+        return
+    wanted, supply = (recording.of_places(name)[:hosts] for name in ("cpu_wanted", "cpu_supply"))
+    over = wanted / np.maximum(supply, 1.0) * (supply > 0)
+    at_host, at_row = np.unravel_index(int(np.argmax(over)), over.shape)
+    if over[at_host, at_row] <= 1.02:
+        return
+    at_s = float(recording.times_s[at_row])
+    for move in moves_now(site, demand_at(site, at_s), _LEAST_GAIN):
+        guest = plan.guests[move.guest]
+        source, to = int(site.standing.host[move.guest]), plan.hosts[move.to]
+        if source != at_host or obstacle_to(site, [guest.id], plan.hosts[move.to].id) is not None:
+            continue
+        here = [i for i, _ in case.guests_on() if case.host_of(i) == source and i != move.guest]
+        series = recording.series("cpu_wanted")
+        beside = max(here, key=lambda i: float(series[i, at_row]), default=None)
+        other = f" together with {plan.guests[beside].label}" if beside is not None else ""
+        before = float(over[source, at_row])
+        mine = float(series[move.guest, at_row])
+        after = (float(wanted[source, at_row]) - mine) / max(float(supply[source, at_row]), 1.0)
+        yield Finding(
+            "peaks-coincide", "will-hurt", (guest.id, plan.hosts[source].id),
+            f"{guest.label} wants most{other} at {format_time(at_s)}, when {plan.hosts[source].label} is short and"
+            f" {to.label} has room",
+            ((f"wanted of {plan.hosts[source].label}", f"{100 * before:.0f} %"), ("its supply", "100 %")),
+            min(move.part, 1.0),
+            Remedy(f"{guest.label} moves to {to.label}", ((guest.id, {"host": to.id}),)),
+            (before, 1.0), (after, 1.0),
+        )  # fmt: skip
+        return
+
+
+def crowded_cores(case: Case) -> Iterator[Finding]:
+    """Many vCPUs for each core, and vCPUs that wait for it by chance, beyond what the host is short of."""
+    site, plan = case.division.site, case.plan
+    if not plan.hosts:
+        return
+    vcpus = np.zeros(len(plan.hosts))
+    for i, guest in case.guests_on():
+        if case.host_of(i) >= 0:
+            vcpus[case.host_of(i)] += guest.vcpus
+    ratio = vcpus / np.maximum(site.hosts[r.H_CORES, : len(plan.hosts)], 1.0)
+    if not (ratio >= _CROWDED).any():
+        return
+    waits = day_waits(case.day, moments=_WAIT_MOMENTS)
+    peaks = case.peaks["cpu_wanted"]
+    for at in np.flatnonzero(ratio >= _CROWDED).tolist():
+        its = [(i, guest) for i, guest in case.guests_on() if case.host_of(i) == at]
+        of = waits.of_guests[[i for i, _ in its]]
+        if of.max(initial=0.0) < _WAITS:
+            continue
+        host = plan.hosts[at]
+        fewer = [(guest, max(1, int(np.ceil(float(peaks[i]) / host.mhz / 0.7)))) for i, guest in its]
+        changes = tuple(
+            (guest.id, vcpu_change(guest, host, count))
+            for guest, count in fewer
+            if count <= guest.vcpus / 2 and not guest.dedicated_cores
+        )
+        worst = its[int(np.argmax(of))][1]
+        yield Finding(
+            "crowded-cores", "will-hurt", (host.id, worst.id),
+            f"{host.label} has {ratio[at]:.1f} vCPUs for each core, and those of {worst.label} wait"
+            f" {100 * float(of.max()):.0f} % of their time by chance",
+            (("vCPUs a core", f"{ratio[at]:.1f}"), (f"wait of {worst.label}", f"{100 * float(of.max()):.1f} %")),
+            float(of.max()), Remedy(f"fewer vCPUs for {len(changes)} guests", changes) if changes else None,
+        )  # fmt: skip
+
+
+def banks(case: Case) -> Iterator[Finding]:
+    """A bank that is too small for its guests, too few volumes for them, a volume far larger than its guest needs."""
+    plan, site = case.plan, case.division.site
+    below = {one.id: one.below_s.get("bank", 0.0) for one in case.day.summary().guests}
+    for host in plan.hosts:
+        bank = host.bank
+        if bank is None:
+            continue
+        live = [guest for guest in plan.guests if guest.in_bank and plan.host_of(guest) is host]
+        pressed = max((below[guest.id] for guest in live), default=0.0)
+        if pressed >= _LONG_S:
+            grow = bank.size_mib < bank.max_mib
+            yield Finding(
+                "bank-small", "will-hurt", (host.id,),
+                f"The bank of {host.label} gives its guests less than they need for {short_span(pressed)} of the day",
+                (("size", format_memory(bank.size_mib)), ("may be", format_memory(bank.max_mib))), 0.4,
+                Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))
+                if grow else None,
+                (bank.size_mib, bank.max_mib), (bank.max_mib, bank.max_mib),
+            )  # fmt: skip
+        needs = sorted((volume_need(guest) for guest in live), reverse=True)
+        sizes = sorted((volume.mib for volume in bank.spill_volumes), reverse=True)
+        missing = next(
+            (need for need, mib in zip(needs, [*sizes, *[0.0] * len(needs)], strict=False) if mib < need), None
+        )
+        if missing is not None:
+            names = {volume.id for volume in bank.spill_volumes}
+            name = next(f"further-{n}" for n in range(1, len(names) + 2) if f"further-{n}" not in names)
+            wider = [volume.model_dump() for volume in bank.spill_volumes]
+            wider.append({"id": name, "mib": missing, "kind": "ssd", "shared": False})
+            yield Finding(
+                "volumes-few", "will-hurt", (host.id,),
+                f"The bank of {host.label} has {len(sizes)} spill volumes, and its {len(needs)} guests need one of"
+                f" {format_memory(missing)} more",
+                (("guests", str(len(needs))), ("volumes", str(len(sizes)))), 0.4,
+                Remedy(f"a volume of {format_memory(missing)}", ((host.id, {"bank.spill_volumes": wider}),)),
+                (float(len(needs)), float(len(sizes))), (float(len(needs)), float(len(sizes) + 1)),
+            )  # fmt: skip
+        for (at, volume_id), guest_id in site.standing.volumes.items():
+            volume = next((one for one in bank.spill_volumes if one.id == volume_id), None)
+            if at != host.id or volume is None:
+                continue
+            guest = plan.guests[plan.guest_index[guest_id]]
+            need = volume_need(guest)
+            if need > 0 and volume.mib > FAR_TOO_LARGE * need:
+                smaller = [
+                    one.model_dump() | ({"mib": need} if one.id == volume_id else {}) for one in bank.spill_volumes
+                ]
+                yield Finding(
+                    "volume-large", "untidy", (host.id, guest_id),
+                    f"{volume_id}, the spill volume of {guest.label} on {host.label}, is {volume.mib / need:.1f} times"
+                    " what it can need",
+                    (("volume", format_memory(volume.mib)), ("can need", format_memory(need))), 0.1,
+                    Remedy(f"a volume of {format_memory(need)}", ((host.id, {"bank.spill_volumes": smaller}),)),
+                    (volume.mib, need), (need, need),
+                )  # fmt: skip

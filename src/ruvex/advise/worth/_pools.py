@@ -1,0 +1,111 @@
+"""Pools that do something else than their makers had in mind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final
+
+import numpy as np
+
+from ruvex.advise._remedies import Remedy
+from ruvex.advise.worth._finding import Case, Finding
+from ruvex.divide import site_shares
+from ruvex.engine import rows as r
+from ruvex.plan import PoolCpu, PoolMemory, format_cpu, format_memory
+from ruvex.site import boot_claim, would_claim
+
+_SURPRISE: Final = 2.0
+_DEEP: Final = 2
+
+
+def never_together(case: Case) -> Iterator[Finding]:
+    """A pool whose members, all starting together, would claim more than it can be promised."""
+    site, plan = case.division.site, case.plan
+    claims = would_claim(site)
+    claims[1] = boot_claim(site)
+    within: dict[int, list[int]] = {}
+    for i in range(len(plan.guests)):
+        above = int(site.layout.pool_of[i])
+        while above >= 0:
+            within.setdefault(above, []).append(i)
+            above = int(site.layout.parent[above])
+    for at, pool in enumerate(plan.pools):
+        members = within.get(at, [])
+        for k, (name, write) in enumerate((("cpu", format_cpu), ("memory", format_memory))):
+            draws = site.pools[r.P_DRAWS, k, at] > 0
+            bound = "limit" if draws else "reservation"
+            allowed = float(site.pools[r.P_LIMIT if draws else r.P_RESERVATION, k, at])
+            asked = float(claims[k, members].sum()) if members else 0.0
+            if not np.isfinite(allowed) or asked <= allowed * (1 + 1e-9):
+                continue
+            label = "CPU" if name == "cpu" else "memory"
+            yield Finding(
+                "never-together", "will-hurt", (pool.id,),
+                f"{pool.label} may promise {write(allowed)} of {label}, and its {len(members)} members need"
+                f" {write(asked)} to start together",
+                (("needed to start", write(asked)), ("may be promised", write(allowed))), 1 - allowed / asked,
+                Remedy(f"a {label} {bound} of {write(asked)}", ((pool.id, {f"{name}.{bound}": asked}),)),
+                (asked, allowed), (asked, asked),
+            )  # fmt: skip
+
+
+def pool_as_folder(case: Case) -> Iterator[Finding]:
+    """A pool with no settings and no owner: it only groups, and yet competes as one with its peers."""
+    count = case.division.layout.summed_by_row(case.division.site.standing.on.astype(np.float64))
+    members: dict[str | None, int] = {}
+    for above in (*(one.parent for one in case.plan.pools), *(one.pool for one in case.plan.guests)):
+        members[above] = members.get(above, 0) + 1
+    for pool in case.plan.pools:
+        is_plain = pool.cpu == PoolCpu() and pool.memory == PoolMemory() and pool.weighs == "as-one" and not pool.owner
+        if not is_plain or count[case.row(pool.id)] == 0 or members.get(pool.parent, 0) < 2:
+            continue
+        on = int(count[case.row(pool.id)])
+        yield Finding(
+            "pool-as-folder", "untidy", (pool.id,),
+            f"{pool.label} sets nothing and belongs to nobody, and yet its {on} guest{'s' if on != 1 else ''} together"
+            " weigh as one guest beside it: tags would do to group them",
+            (("its shares", "100"), ("its guests", str(on))), 0.1,
+            Remedy("it weighs by its members", ((pool.id, {"weighs": "by-members"}),)),
+            (1.0, float(on)), (float(on), float(on)),
+        )  # fmt: skip
+
+
+def deep_nesting(case: Case) -> Iterator[Finding]:
+    """A guest in nested pools whose part of the site is far from what its shares seem to say."""
+    division, plan = case.division, case.plan
+    parts = site_shares(division, division.cpu)
+    on = case.guests_on()
+    total = sum(guest.cpu.shares for _, guest in on)
+    worst: dict[str, tuple[float, Finding]] = {}
+    for _, guest in on:
+        row = case.row(guest.id)
+        depth = int(division.depth[row])
+        if guest.pool is None or depth < _DEEP or total <= 0:
+            continue
+        seems, part = guest.cpu.shares / total, float(parts[row])
+        if part <= 0 or part > seems / _SURPRISE:
+            continue
+        chain: list[str] = []
+        above = plan.pools[plan.pool_index[guest.pool]]
+        while True:
+            if above.weighs == "as-one":
+                chain.append(above.id)
+            if above.parent is None:
+                break
+            above = plan.pools[plan.pool_index[above.parent]]
+        if not chain:
+            continue
+        names = " and ".join(plan.pools[plan.pool_index[one]].label for one in chain)
+        found = Finding(
+            "deep-nesting", "untidy", (guest.id, guest.pool),
+            f"{guest.label} has {100 * seems:.1f} % of all guests' CPU shares, {depth} pools deep, and gets"
+            f" {100 * part:.1f} % of the site when all want all",
+            (("its shares seem to say", f"{100 * seems:.1f} %"), ("its part of the site", f"{100 * part:.1f} %")),
+            1 - part / seems,
+            Remedy(f"{names} weigh by their members", tuple((one, {"weighs": "by-members"}) for one in chain)),
+            (seems, part), (seems, seems),
+        )  # fmt: skip
+        if guest.pool not in worst or seems / part > worst[guest.pool][0]:
+            worst[guest.pool] = seems / part, found
+    for _, found in worst.values():
+        yield found
