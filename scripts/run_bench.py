@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
 
+from bench_advice import bench_days, bench_findings, bench_room
 from bench_cores import bench_cores, bench_paint, bench_waits
 from bench_play import bench_follow, bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
 from bench_refusals import bench_refusals
@@ -508,6 +509,9 @@ def main() -> int:
         "paint": bench_paint,
         "waits": lambda: bench_waits(on_hosts(busy_site(site(500, 25)), 12)),
         "refusals": lambda: bench_refusals(site(10_000, 500)),
+        "findings": bench_findings,
+        "room": bench_room,
+        "days": bench_days,
         "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),
     }
     wanted = sys.argv[1:] or list(benches)

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.advise import room_for, typed_pattern
-from ruvex.desktop.state.rooms import Rooms
+from ruvex.desktop.state.rooms import Question, Rooms
 from ruvex.desktop.views.room import RoomView
 from ruvex.placing import better_places
 from ruvex.site import site_of
@@ -21,6 +21,8 @@ from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.test_commands import run
 from tests.desktop.base import LEFT, WindowCase
 from tests.placing.test_better import busy, site_plan
+
+_LAYOUTS = 6
 
 
 class RoomCase(WindowCase):
@@ -33,14 +35,21 @@ class RoomCase(WindowCase):
         assert isinstance(view, RoomView)
         self.view = view
 
-    def answered(self) -> Rooms:
-        """Show the view and wait until all is answered."""
+    def answered(self, *questions: Question) -> Rooms:
+        """Show the view and wait until some questions are answered, or all of them."""
         self.window.show_view("room")
-        self.settle()
         until = time.monotonic() + 90
-        while self.view.is_behind and time.monotonic() < until:
-            self.settle()
-        self.settle()
+        rooms = self.desk.rooms
+
+        def waits() -> bool:
+            return not all(map(rooms.is_current, questions)) if questions else self.view.is_behind
+
+        for _ in range(_LAYOUTS):
+            self.application.processEvents()
+        while waits() and time.monotonic() < until:
+            QTest.qWait(5)
+        for _ in range(_LAYOUTS):
+            self.application.processEvents()
         return self.desk.rooms
 
     def texts(self, section: object) -> str:
@@ -55,7 +64,7 @@ class Questions(RoomCase):
     def test_how_many_more_of_sixteen_gib(self) -> None:
         """Typed in the view and by command: the same numbers for each host, and as fixed or elastic memory."""
         self.open_demo()
-        self.answered()
+        self.answered("more")
         view = self.view.more
         view.chooser.setCurrentIndex(view.chooser.count() - 1)
         view.chooser.activated.emit(view.chooser.count() - 1)
@@ -64,7 +73,7 @@ class Questions(RoomCase):
             view.fields[name].clear()
             QTest.keyClicks(view.fields[name], text)
             QTest.keyClick(view.fields[name], Qt.Key.Key_Return)
-        more = self.answered().more
+        more = self.answered("more").more
         assert more is not None
         command = json.loads(run("room", str(self.path), "--vcpus", "4", "--memory", "16GiB", "--cpu", "2GHz",
                                  "--working", "6GiB", "--json").stdout)  # fmt: skip
@@ -79,7 +88,7 @@ class Questions(RoomCase):
     def test_a_wrong_amount_says_so(self) -> None:
         """What cannot be read stays in the field, and the reason stands below it."""
         self.open_demo()
-        self.answered()
+        self.answered("more")
         view = self.view.more
         view.chooser.activated.emit(view.chooser.count() - 1)
         view.chooser.setCurrentIndex(view.chooser.count() - 1)
@@ -113,7 +122,7 @@ class Questions(RoomCase):
     def test_empty_it_for_maintenance(self) -> None:
         """The button leads to the page that empties it; by command the order has times."""
         self.open_demo()
-        self.answered()
+        self.answered("lost")
         section = next(one for one in self.view.losses if one.host == "breakwater")
         QTest.mouseClick(section.empty_button, LEFT)
         self.settle()
@@ -126,7 +135,7 @@ class Questions(RoomCase):
     def test_where_should_it_live(self) -> None:
         """The moves of the command, each with an arrow and a button; pressed, it is one step, and asked anew."""
         self.open_demo()
-        rooms = self.answered()
+        rooms = self.answered("places")
         expected = better_places(self.desk.document.site)
         assert rooms.places is not None
         self.assertEqual(rooms.places.moves, expected.moves)
@@ -141,7 +150,7 @@ class Questions(RoomCase):
         self.settle()
         plan = self.desk.document.plan
         self.assertEqual(plan.guests[plan.guest_index[guest]].host, to)
-        after = self.answered().places
+        after = self.answered("places").places
         assert after is not None
         self.assertLess(after.before, expected.before)
         self.desk.document.undo()
@@ -152,7 +161,7 @@ class Questions(RoomCase):
     def test_is_any_guest_oversized(self) -> None:
         """The one with most to give back comes first, as by command; its button sets it, and it is gone then."""
         self.open_demo()
-        self.answered()
+        self.answered("sizes")
         first = self.view.sizes[0]
         document = json.loads(run("sizes", str(self.path), "--json").stdout)
         self.assertEqual([one.guest for one in self.view.sizes], [one["id"] for one in document["sizes"]][:8])
@@ -161,7 +170,7 @@ class Questions(RoomCase):
         self.settle()
         plan = self.desk.document.plan
         self.assertEqual(plan.guests[plan.guest_index["files"]].vcpus, 2)
-        self.answered()
+        self.answered("sizes")
         self.assertNotIn("files", [one.guest for one in self.view.sizes])
 
 
@@ -190,7 +199,7 @@ class Playing(RoomCase):
     def test_is_a_bigger_headroom_worth_it(self) -> None:
         """Swept in the view and by command: the same line; a value is tried with the keys, and set."""
         self.open_small()
-        self.answered()
+        self.answered("more")
         view = self.view.sweep
         self.view.go_to(3)
         view.item.setCurrentIndex(0)
@@ -225,7 +234,7 @@ class Playing(RoomCase):
     def test_a_value_is_dragged_and_given_up(self) -> None:
         """The handle tries what is under it; Esc brings back what was."""
         self.open_small()
-        self.answered()
+        self.answered("more")
         view = self.view.sweep
         QTest.mouseClick(view.play, LEFT)
         self.wait_for_plays()
@@ -246,7 +255,7 @@ class Playing(RoomCase):
     def test_two_dials_make_a_map(self) -> None:
         """Eleven values of each; a click on the map tries both."""
         self.open_small()
-        self.answered()
+        self.answered("more")
         view = self.view.sweep
         view.second.setCurrentIndex(2)
         QTest.mouseClick(view.play, LEFT)
@@ -262,7 +271,7 @@ class Playing(RoomCase):
     def test_a_sweep_can_be_stopped(self) -> None:
         """Stop keeps what was played."""
         self.open_small()
-        self.answered()
+        self.answered("more")
         view = self.view.sweep
         QTest.mouseClick(view.play, LEFT)
         self.desk.many.stop()
@@ -275,7 +284,7 @@ class Playing(RoomCase):
     def test_how_sure_it_is_that_it_ends_in_time(self) -> None:
         """Played in the view and by command: on so many of a hundred days it is done by then."""
         self.open_small()
-        self.answered()
+        self.answered("more")
         view = self.view.risk
         view.count.setCurrentIndex(0)
         QTest.mouseClick(view.play, LEFT)

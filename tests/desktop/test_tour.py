@@ -18,9 +18,11 @@ from ruvex.desktop.sheets.events_page import EventsPage
 from ruvex.desktop.sheets.keys_page import KeysPage
 from ruvex.desktop.sheets.log_page import LogPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.views.beside import BesideView
 from ruvex.desktop.views.cores import CoresView
 from ruvex.desktop.views.guest_list.model import HIT
 from ruvex.desktop.views.guest_list.view import ListView
+from ruvex.desktop.views.room import RoomView
 from ruvex.plan import Guest, find_item
 from tests.desktop.base import LEFT, NONE, WindowCase
 
@@ -137,6 +139,10 @@ class Tour(WindowCase):
             ("Choose 60× and press P", self.play_from_here),
             ("Ctrl+Shift+E lists the events", self.the_events),
             ("Ctrl+L is the log", self.the_log),
+            ("Ask how much room there is", self.nothing),
+            ("Ctrl+5 counts how many more", self.how_much_room),
+            ("Press Move it beside the first arrow", self.move_it_and_compare),
+            ("Ctrl+Z takes it back", self.take_it_back),
             ("Empty a host", self.nothing),
             ("Click the chip of breakwater", self.find_other_hosts),
             ("Press Move them", self.move_them_and_undo),
@@ -309,6 +315,46 @@ class Tour(WindowCase):
         QTest.mouseClick(self.cores().controls.leave_button, LEFT)
         self.assertEqual(self.guest("ticket-db").vcpus, 8)
         self.assertIsNone(self.desk.trial.step)
+
+    def room(self) -> RoomView:
+        """Give the Room view once all its questions are answered."""
+        view = self.window.views["room"]
+        assert isinstance(view, RoomView)
+        until = time.monotonic() + 60
+        while view.is_behind and time.monotonic() < until:
+            self.settle()
+        self.settle()
+        return view
+
+    def how_much_room(self) -> None:
+        """Each question has its answer."""
+        self.key(Qt.Key.Key_5, CTRL)
+        view = self.room()
+        self.assertIs(self.window.view, view)
+        self.assertIn("more on paper", view.more.paper.text())
+        self.assertEqual(len(view.losses), 3)
+        self.assertGreater(len(view.steps), 0)
+
+    def move_it_and_compare(self) -> None:
+        """The move is made, and what it changes stands in the other view."""
+        QTest.mouseClick(self.room().steps[0].apply, LEFT)
+        self.settle()
+        self.key(Qt.Key.Key_4, CTRL)
+        view = self.window.view
+        assert isinstance(view, BesideView)
+        until = time.monotonic() + 60
+        while view.is_behind and time.monotonic() < until:
+            self.settle()
+        self.settle()
+        self.assertIn("host", view.since.text())
+        self.assertEqual(view.chooser.currentText(), "before the last edit")
+
+    def take_it_back(self) -> None:
+        """The plan is as it was."""
+        before = self.desk.document.plan
+        self.key(Qt.Key.Key_Z, CTRL)
+        self.assertIsNot(self.desk.document.plan, before)
+        self.key(Qt.Key.Key_1, CTRL)
 
     def to_noon(self) -> None:
         """Typed, not only pressed."""

@@ -8,7 +8,7 @@ import math
 from pathlib import Path
 from typing import Final
 
-from ruvex.advise.many import (
+from ruvex.advise import (
     FIGURES,
     Days,
     Risk,

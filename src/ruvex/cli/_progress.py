@@ -11,7 +11,7 @@ from types import FrameType
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ruvex.advise.many import Told
+from ruvex.advise import Told
 from ruvex.cli._boundary import InterruptError
 from ruvex.plan import StoppedError
 

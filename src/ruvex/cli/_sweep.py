@@ -9,8 +9,8 @@ from typing import Final
 
 import numpy as np
 
-from ruvex.advise.many import (
-    MOST,
+from ruvex.advise import (
+    MOST_PLAYS,
     STEPS,
     STEPS_OF_TWO,
     Range,
@@ -55,8 +55,8 @@ def print_sweep(path: Path, settings: Sequence[str], watches: Sequence[str], *, 
         raise UnitError("name an outcome with --watch, such as ticket-db:pace")
     steps = STEPS if len(settings) == 1 else STEPS_OF_TWO
     ranges = [parse_range(plan, text, steps) for text in settings]
-    if math.prod(len(one.values) for one in ranges) > MOST:
-        raise UnitError(f"that is more than {MOST} plays; ask for fewer steps")
+    if math.prod(len(one.values) for one in ranges) > MOST_PLAYS:
+        raise UnitError(f"that is more than {MOST_PLAYS} plays; ask for fewer steps")
     watched = [parse_watch(plan, text) for text in watches]
     with telling("playing") as (told, asked):
         found = sweep(site_of(plan, file.traces), ranges, watched, told=told)

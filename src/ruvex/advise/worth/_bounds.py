@@ -49,6 +49,7 @@ def biting_limit(case: Case) -> Iterator[Finding]:
             min(most / max(float(wanted.max(initial=0.0)), 1.0), 1.0),
             Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
             (guest.cpu.limit, guest.cpu.limit + most), (0.0, guest.cpu.limit + most),
+            curve=case.curve("cpu_wanted", i), line=guest.cpu.limit,
         )  # fmt: skip
 
 
@@ -65,7 +66,7 @@ def unused_limit(case: Case) -> Iterator[Finding]:
             (("limit", format_cpu(limit)), ("wanted at most", format_cpu(float(peak[i])))),
             0.0,
             Remedy("no CPU limit", ((guest.id, {"cpu.limit": None}),)),
-            (limit, float(peak[i])), (0.0, float(peak[i])),
+            (limit, float(peak[i])), (0.0, float(peak[i])), curve=case.curve("cpu_wanted", i), line=limit,
         )  # fmt: skip
 
 
@@ -89,6 +90,7 @@ def unused_reservation(case: Case) -> Iterator[Finding]:
                 1 - used / held,
                 Remedy(f"a {name} reservation of {write(enough)}", ((guest.id, {f"{resource}.reservation": enough}),)),
                 (held, used), (enough, used),
+                curve=case.curve("cpu_delivered" if resource == "cpu" else "backed", i), line=held, line_after=enough,
             )  # fmt: skip
 
 

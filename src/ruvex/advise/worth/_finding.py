@@ -21,6 +21,7 @@ Group = Literal["hurts-now", "will-hurt", "untidy"]
 GROUPS: Final[tuple[Group, ...]] = ("hurts-now", "will-hurt", "untidy")
 """The worst first."""
 _NOISE: Final = 1e-6
+_POINTS: Final = 72
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +48,9 @@ class Finding:
         The figures as numbers on one scale, and what the remedy would make of them; empty where they are no amounts.
     aside
         Why it was set aside, or nothing.
+    curve, line, line_after
+        Where a day shows it best: what is wanted or worked with over it, evenly spaced, and the bound that it is held
+        against, as it is and with the remedy; in the units of ``values``. Empty for other kinds.
     """
 
     kind: str
@@ -59,6 +63,9 @@ class Finding:
     values: tuple[float, ...] = ()
     after: tuple[float, ...] = ()
     aside: str = ""
+    curve: tuple[float, ...] = ()
+    line: float = 0.0
+    line_after: float = 0.0
 
     def to_json(self, effect: Effect | None) -> dict[str, Any]:
         """Give it as ``ruvex findings --json`` prints it, with what its remedy does."""
@@ -152,11 +159,23 @@ class Case:
         """The highest of the channels that findings ask for."""
         return {name: self.peak(name) for name in ("cpu_wanted", "cpu_delivered", "working", "backed")}
 
+    def curve(self, channel: str, position: int) -> tuple[float, ...]:
+        """Give a recorded channel of a guest over the day as a curve of at most 72 points, the highest of each part."""
+        return curve_of(np.asarray(self.day.recording.series(channel)[position], dtype=np.float64))
+
     def is_short(self, position: int, resource: Resource = "cpu") -> bool:
         """Tell whether a guest lacks more than a hundredth of what it wants at the moment."""
         found = self.division.of(resource)
         wanted, unmet = float(found.wanted_of_guests[position]), float(found.unmet_of_guests[position])
         return unmet > 0.01 * wanted + _NOISE
+
+
+def curve_of(values: Floats) -> tuple[float, ...]:
+    """Give a series as a curve of at most 72 points, the highest value of each part."""
+    if not values.size:
+        return ()
+    starts = np.unique(np.linspace(0, values.size, min(values.size, _POINTS), endpoint=False).astype(np.int64))
+    return tuple(np.maximum.reduceat(values, starts).tolist())
 
 
 def effect_of(finding: Finding, division: Division) -> Effect | None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._waits import day_waits
-from ruvex.advise.worth._finding import Case, Finding
+from ruvex.advise.worth._finding import Case, Finding, curve_of
 from ruvex.cores import vcpu_change
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
@@ -156,7 +156,8 @@ def peaks_coincide(case: Case) -> Iterator[Finding]:
             ((f"wanted of {plan.hosts[source].label}", f"{100 * before:.0f} %"), ("its supply", "100 %")),
             min(move.part, 1.0),
             Remedy(f"{guest.label} moves to {to.label}", ((guest.id, {"host": to.id}),)),
-            (before, 1.0), (after, 1.0),
+            (before, 1.0), (after, 1.0), curve=curve_of(np.asarray(over[source], dtype=np.float64)), line=1.0,
+            line_after=1.0,
         )  # fmt: skip
         return
 

@@ -51,6 +51,7 @@ def at_ceiling(case: Case) -> Iterator[Finding]:
             1 - guest.memory.ceiling / max(wanted, 1.0),
             Remedy(f"a ceiling of {format_memory(enough)}", ((guest.id, {"memory.ceiling": enough}),)),
             (wanted, guest.memory.ceiling), (wanted, enough),
+            curve=case.curve("working", case.plan.guest_index[guest.id]), line=guest.memory.ceiling, line_after=enough,
         )  # fmt: skip
 
 
@@ -70,7 +71,7 @@ def far_too_large(case: Case) -> Iterator[Finding]:
             (("size", format_memory(size)), ("worked with at most", format_memory(used))),
             1 - used / size,
             Remedy(f"{format_memory(enough)} of memory", ((guest.id, {"memory.size": enough}),)),
-            (size, used), (enough, used),
+            (size, used), (enough, used), curve=case.curve("working", i), line=size, line_after=enough,
         )  # fmt: skip
 
 

@@ -34,6 +34,7 @@ def idle_vcpus(case: Case) -> Iterator[Finding]:
             1 - fewer / guest.vcpus,
             Remedy(f"{fewer} vCPU{'s' if fewer > 1 else ''}", ((guest.id, change),)),
             (guest.vcpus, float(peaks[i]) / mhz), (fewer, float(peaks[i]) / mhz),
+            curve=tuple(value / mhz for value in case.curve("cpu_wanted", i)), line=guest.vcpus, line_after=fewer,
         )  # fmt: skip
 
 

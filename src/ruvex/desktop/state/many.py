@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ruvex.advise.many import Days, Range, Sweep, Watch, here, play_days, sweep
+from ruvex.advise import Days, Range, Sweep, Watch, here, play_days, sweep
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.plan import RuvexError, StoppedError

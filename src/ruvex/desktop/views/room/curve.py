@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
-from ruvex.advise.many import Range, Sweep
+from ruvex.advise import Range, Sweep
 from ruvex.desktop.kit.theme import Theme, blend, legible, texture_brush
 from ruvex.desktop.views.room.section import Canvas
 from ruvex.plan import format_cpu, format_memory, format_number, setting_amount

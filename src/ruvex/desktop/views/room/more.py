@@ -195,6 +195,7 @@ class MoreSection(Section):
         self.add: OfferButton | None = None
         self.finish()
         self._choices: list[str] = []
+        self._problem = ""
 
     def refresh(self) -> None:
         """Show the answer there is."""
@@ -209,7 +210,9 @@ class MoreSection(Section):
         self.chooser.setCurrentIndex(at)
         self._form.setVisible(is_typed)
         pattern, more = rooms.pattern_guest, rooms.more
-        if pattern is not None:
+        if self._problem:
+            self.told.set_text(self._problem)
+        elif pattern is not None:
             self.told.set_text(_like(self._desk.document.site, pattern))
         if more is None:
             self.paper.set_text("Being counted\u2026")
@@ -245,6 +248,7 @@ class MoreSection(Section):
 
     def _on_chosen(self, at: int) -> None:
         plan = self._desk.document.plan
+        self._problem = ""
         if at < len(plan.guests):
             self._desk.rooms.set_pattern(plan.guests[at].id)
         else:
@@ -266,8 +270,10 @@ class MoreSection(Section):
                 cpu_mhz=parse_cpu(wants) if wants else None, working_mib=parse_memory(works) if works else None,
             )  # fmt: skip
         except RuvexError as error:
-            self.told.set_text(str(error))
+            self._problem = str(error)
+            self.told.set_text(self._problem)
             return
+        self._problem = ""
         self._desk.rooms.set_pattern(pattern)
 
 

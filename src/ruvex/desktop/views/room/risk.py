@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QToolTip, QWidget
 
-from ruvex.advise.many import Days, Risk
+from ruvex.advise import Days, Risk
 from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.view import Bench

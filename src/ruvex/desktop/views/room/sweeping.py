@@ -6,7 +6,7 @@ from typing import Final
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
-from ruvex.advise.many import STEPS, STEPS_OF_TWO, Outcome, Range, Sweep, Watch, parse_range, watch_text
+from ruvex.advise import STEPS, STEPS_OF_TWO, Outcome, Range, Sweep, Watch, parse_range, watch_text
 from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.view import Bench

@@ -82,12 +82,21 @@ class Entry(QWidget):
         hue = None if top < 0 else top
         texts = [f"{name} {value}" for name, value in finding.figures]
         most = max((*finding.values, *finding.after), default=0.0)
-        self.evidence = Evidence(theme, hue, texts, finding.values, most, self)
-        names = [
-            name if value > 0 else f"{name}: none"
-            for (name, _), value in zip(finding.figures, finding.after, strict=False)
-        ]
-        self.after = Evidence(theme, hue, names, finding.after, most, self)
+        curve = finding.curve
+        if curve:
+            # Both pictures stand on one scale.
+            most = max(*curve, finding.line, finding.line_after)
+        self.evidence = Evidence(theme, hue, texts, finding.values, most, self, curve=curve, line=finding.line)
+        names = (
+            [
+                name if value > 0 else f"{name}: none"
+                for (name, _), value in zip(finding.figures, finding.after, strict=False)
+            ]
+            if finding.remedy is not None
+            else []
+        )
+        then = curve if finding.remedy is not None else ()
+        self.after = Evidence(theme, hue, names, finding.after, most, self, curve=then, line=finding.line_after)
         self._text = WrappedLabel(theme, 12.5, parent=self)
         self._text.set_text(finding.text + ".")
         self._gain = WrappedLabel(theme, 12, muted=True, parent=self)
@@ -139,6 +148,7 @@ class Entry(QWidget):
         top = Qt.AlignmentFlag.AlignTop
         line.addWidget(self.evidence, 0, top)
         line.addLayout(middle, 1)
+        # What only a person can mend has no picture of how it would be; its place stays, so that columns do.
         self.after.setVisible(not self._is_narrow)
         if not self._is_narrow:
             line.addWidget(self.after, 0, top)
