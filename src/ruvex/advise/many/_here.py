@@ -1,4 +1,4 @@
-"""Random days on this machine: in threads where they are few, else in a helping process for each core.
+"""Random days on this machine: in threads where they are few, else with a helping process for each further core.
 
 What computes lets go of the interpreter, but the events between its ticks do not: a day in which a host is lost is
 three fifths Python, and two threads play it hardly faster than one. Processes do, once they have started.
@@ -9,7 +9,7 @@ from __future__ import annotations
 import multiprocessing
 import signal
 from collections.abc import Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, ThreadPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from typing import Final
 
@@ -45,24 +45,31 @@ def here(source: Source, numbers: Sequence[int], *, workers: int | None = None) 
         for at, figures in each_done(source.figures, numbers, workers=count):
             yield numbers[at], figures
         return
-    # A process of its own is begun from nothing: a copy of this one would have the locks of its threads.
+    # A process of its own is begun from nothing: a copy of this one would have the locks of its threads. Until it has
+    # started, and beside it, this one plays as well.
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(count, mp_context=context, initializer=_begin, initargs=(source,)) as pool:
-        waiting: dict[Future[Floats], int] = {}
+    helpers = ProcessPoolExecutor(count - 1, mp_context=context, initializer=_begin, initargs=(source,))
+    with helpers, ThreadPoolExecutor(1) as own:
+        waiting: dict[Future[Floats], tuple[int, bool]] = {}
         left = iter(numbers)
         try:
             while True:
-                while len(waiting) < 2 * count and (number := next(left, None)) is not None:
-                    waiting[pool.submit(_figures, number)] = number
+                for is_own, most in ((True, 1), (False, 2 * (count - 1))):
+                    while sum(mine == is_own for _, mine in waiting.values()) < most:
+                        number = next(left, None)
+                        if number is None:
+                            break
+                        job = own.submit(source.figures, number) if is_own else helpers.submit(_figures, number)
+                        waiting[job] = number, is_own
                 if not waiting:
                     return
                 done, _ = wait(waiting, return_when=FIRST_COMPLETED)
                 for future in sorted(done, key=lambda one: waiting[one]):
-                    yield waiting.pop(future), future.result()
+                    yield waiting.pop(future)[0], future.result()
         except BrokenProcessPool as error:
             raise HelperLostError("a helping process was lost, perhaps for want of memory; try fewer days") from error
         finally:
-            pool.shutdown(wait=True, cancel_futures=True)
+            helpers.shutdown(wait=True, cancel_futures=True)
 
 
 def _begin(source: Source) -> None:

@@ -124,6 +124,15 @@ _TURNS: Final = (
     Field("turns.period_ms", "limits count per", "ms", "A limit that is spent holds its guests until the next period."),
     Field("turns.rejoin_ms", "who slept is ahead by", "ms", "More lets it cut in on others sooner."),
 )  # fmt: skip
+_CHANCES: Final = (
+    Field("chances.shift_s", "peaks shift by", "seconds", "Two days in three stay within this, either way."),
+    Field("chances.height_percent", "heights vary by", "percent", "Of themselves, likewise; CPU and memory apart."),
+    Field("chances.length_percent", "lengths vary by", "percent", "Of themselves, likewise."),
+    Field("chances.surge_percent", "a guest has a surge on", "percent", "Of its days."),
+    Field("chances.surge_factor", "and wants so many times", "number", "What it wants otherwise."),
+    Field("chances.surge_for_s", "for", "seconds", "Then it is as before."),
+    Field("chances.failing_percent", "a host is lost on", "percent", "Of its days, at any time, to their end."),
+)
 SECTIONS: Final = (
     ("Dividing", _DIVIDING),
     ("What can be promised", _BUDGET),
@@ -136,5 +145,6 @@ SECTIONS: Final = (
     ("Played: what a host keeps free", _PRESSURE),
     ("Several hosts", _HOSTS),
     ("Core by core", _TURNS),
+    ("Random days", _CHANCES),
 )
 """The sections of the page; those that are played matter only over time."""
