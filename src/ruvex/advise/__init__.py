@@ -8,7 +8,7 @@ from ruvex.advise._differences import Difference, differences, differences_text
 from ruvex.advise._emptying import Emptied, Going, emptied_host
 from ruvex.advise._moves import Move, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
-from ruvex.advise._room import MOST, HostRoom, Lacking, Payer, Room, as_elastic, as_fixed, room_for, typed_pattern
+from ruvex.advise._room import MOST, HostRoom, Lacking, Room, as_elastic, as_fixed, room_for, typed_pattern
 from ruvex.advise._room_text import lacks_text, number_text, paper_text, pattern_text, room_text
 from ruvex.advise._savings import GuestSavings, SiteSavings, savings_over
 from ruvex.advise._sizes import RightSize, right_sizes
@@ -88,7 +88,6 @@ __all__ = [
     "Move",
     "Outcome",
     "Part",
-    "Payer",
     "Range",
     "Remedy",
     "RightSize",

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
+from ruvex.advise._shift import Shift
 from ruvex.divide import Demand, Solved, demand_at, solve
 from ruvex.engine import rows as r
 from ruvex.placing import SAMPLES, lack_in
@@ -29,19 +30,6 @@ _MOST_PAYERS: Final = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Payer:
-    """A guest that would get less: of which resource, and how much less, MHz or MiB."""
-
-    guest: str
-    resource: Resource
-    amount: float
-
-    def to_json(self) -> dict[str, Any]:
-        """Give it as JSON has it."""
-        return {"id": self.guest, "resource": self.resource, "amount": self.amount}
-
-
-@dataclass(frozen=True, slots=True)
 class Lacking:
     """What the next one would lack.
 
@@ -52,13 +40,13 @@ class Lacking:
     cpu_mhz, memory_mib
         What it, and those like it beside it, would miss of what they want and need.
     payers
-        Who else would get less, the most first.
+        Who else would get less and by how much, the most first.
     """
 
     at_s: float
     cpu_mhz: float
     memory_mib: float
-    payers: tuple[Payer, ...]
+    payers: tuple[Shift, ...]
 
     def to_json(self) -> dict[str, Any]:
         """Give it as JSON has it."""
@@ -291,7 +279,7 @@ class _Counting:
         lost = np.where(others > _LEAST, lost, 0.0)
         names: tuple[Resource, Resource] = ("cpu", "memory")
         payers = [
-            Payer(self._site.plan.guests[i].id, names[k], float(lost[k, i])) for k, i in np.argwhere(lost > 0).tolist()
+            Shift(self._site.plan.guests[i].id, names[k], float(lost[k, i])) for k, i in np.argwhere(lost > 0).tolist()
         ]
         scale = {"cpu": float(given.sum()), "memory": float(need.sum())}
         payers.sort(key=lambda payer: -payer.amount / max(scale[payer.resource], 1.0))

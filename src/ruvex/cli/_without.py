@@ -8,11 +8,11 @@ from typing import Final
 from ruvex.advise import Emptied, Without, emptied_host, without_host, worst_time
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
-from ruvex.placing import Loss, Losses, Reserve, StaysOff
+from ruvex.placing import Loss, Losses, Reserve
 from ruvex.plan import Plan, UnitError, format_time, read_plan
 from ruvex.play import Player
 from ruvex.site import Site, site_of
-from ruvex.words import label_of, short_span, shortage_text
+from ruvex.words import label_of, reserve_text, short_span, stays_off_text
 
 STAYS_OFF: Final = 1
 """The status where somebody does not come back, or cannot leave."""
@@ -68,7 +68,9 @@ def _print(found: list[tuple[Without, Loss]], reserve: Reserve | None, site: Sit
     for played, settled in found:
         print("\n" + "\n".join([*_lines(played, plan), *_settled_lines(settled, plan)]))
     if reserve is not None:
-        print("\n" + "\n".join(reserve_lines(reserve, plan)))
+        print(f"\n{reserve_text(reserve, plan)}")
+        for one, host in reserve.stuck:
+            print(f"  without {label_of(plan, host)}: {stays_off_text(one, plan)}")
 
 
 def _lines(found: Without, plan: Plan) -> list[str]:
@@ -107,36 +109,6 @@ def _settled_lines(found: Loss, plan: Plan) -> list[str]:
         lines.append(f"    who lacks more, hours: {', '.join(told)}")
     for one in found.off:
         lines.append(f"    {stays_off_text(one, plan)}")
-    return lines
-
-
-def stays_off_text(one: StaysOff, plan: Plan) -> str:
-    """Say why a guest stays off."""
-    name = label_of(plan, one.guest)
-    if one.is_told:
-        return f"{name} is told to stay off"
-    if one.lacks is None:
-        return f"{name} stays off: no other host may take it"
-    return f"{name} stays off: {shortage_text(plan, one.lacks)}"
-
-
-def reserve_lines(reserve: Reserve, plan: Plan) -> list[str]:
-    """Say what must be set aside so that any one host can be lost."""
-    if reserve.cpu_percent is None or reserve.memory_percent is None:
-        lines = ["Nothing that is set aside brings everybody back:"]
-    elif not reserve.cpu_percent and not reserve.memory_percent:
-        lines = ["Nothing need be set aside: as it is, promises let everybody come back after the loss of any host."]
-    else:
-        shares = [f"{percent} % of {what}" for percent, what in
-                  ((reserve.cpu_percent, "CPU"), (reserve.memory_percent, "memory")) if percent]  # fmt: skip
-        lines = [f"{' and '.join(shares)} set aside lets everybody come back after the loss of any host"]
-        names = [label_of(plan, guest) for guest in reserve.too_many]
-        more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
-        lines[0] += f"; then {', '.join(names[:_MOST_NAMED])}{more} could not be on." if names else "."
-    if reserve.stuck:
-        if len(lines) == 1 and reserve.cpu_percent is not None:
-            lines.append("But it is not promises that keep these off:")
-        lines += [f"  without {label_of(plan, host)}: {stays_off_text(one, plan)}" for one, host in reserve.stuck]
     return lines
 
 

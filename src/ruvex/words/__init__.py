@@ -1,6 +1,7 @@
 """The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
 from ruvex.words._log import entry_text, why_text
+from ruvex.words._lost import reserve_text, stays_off_text
 from ruvex.words._places import hours_text, payers_text, places_text, step_text
 from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text, shortage_text
 from ruvex.words._settings import change_text, label_of, span
@@ -19,9 +20,11 @@ __all__ = [
     "payers_text",
     "places_text",
     "refusal_text",
+    "reserve_text",
     "short_span",
     "shortage_text",
     "span",
+    "stays_off_text",
     "step_text",
     "summary_facts",
     "why_text",

@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
+from ruvex.advise._shift import Shift
 from ruvex.advise.worth import _bounds, _day, _elastic, _hosts, _memory, _pools, _vcpus, _weights
-from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, Shift, effect_of
+from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, effect_of
 from ruvex.divide import Division
 from ruvex.play import Player
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._shift import Shift
 from ruvex.divide import Division, divide, shifts_by_guest
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, Guest, Plan, Resource, change_many
@@ -82,19 +83,6 @@ class Finding:
         document |= {"figures": dict(self.figures), "remedy": remedy, "aside": self.aside or None}
         gains, losses = ([], []) if effect is None else (effect.gains, effect.losses)
         return document | {"gains": [g.to_json() for g in gains], "losses": [g.to_json() for g in losses]}
-
-
-@dataclass(frozen=True, slots=True)
-class Shift:
-    """What a guest gains by a remedy, or pays for it: CPU in MHz, memory in MiB."""
-
-    guest: str
-    resource: Resource
-    amount: float
-
-    def to_json(self) -> dict[str, Any]:
-        """Give it as JSON has it."""
-        return {"id": self.guest, "resource": self.resource, "amount": self.amount}
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.bars import Bar, draw_bar, draw_bracket
 from ruvex.desktop.kit.endings import draw_ending
 from ruvex.desktop.kit.marks import draw_mark
-from ruvex.desktop.kit.theme import Theme, blend
+from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 
 _WIDE: Final = 22
 _HIGH: Final = 10
@@ -69,6 +69,44 @@ def _tick(painter: QPainter, theme: Theme, place: QRectF) -> None:
     painter.fillRect(QRectF(place.center().x(), place.top() + 3, 1.4, 4), theme.colours.muted)
 
 
+def _unit(kind: str) -> _Draw:
+    """Draw the mark of one more guest: solid, outlined or hatched."""
+
+    def draw(painter: QPainter, theme: Theme, place: QRectF) -> None:
+        bar = theme.bar_colours(None)
+        painter.setPen(QPen(bar.edge, 1))
+        painter.setBrush(bar.solid if kind == "solid" else Qt.BrushStyle.NoBrush)
+        if kind == "hatched":
+            device = painter.device()
+            ratio = device.devicePixelRatioF() if device is not None else 1.0
+            painter.setBrush(texture_brush("missing", theme.colours.ink, ratio))
+        painter.drawRect(QRectF(place.center().x() - 4, place.top() - 1, 8, place.height() + 2))
+
+    return draw
+
+
+def _block(is_back: bool) -> _Draw:
+    """Draw a part of a host's bar: what is there already, or what comes back."""
+
+    def draw(painter: QPainter, theme: Theme, place: QRectF) -> None:
+        bar = theme.bar_colours(None)
+        painter.fillRect(place, bar.soft if is_back else theme.colours.supply_free)
+        if is_back:
+            painter.fillRect(QRectF(place.left(), place.top(), 2, place.height()), bar.edge)
+
+    return draw
+
+
+def _ring(painter: QPainter, theme: Theme, place: QRectF) -> None:
+    painter.setPen(QPen(theme.bar_colours(None).edge, 1.4))
+    painter.setBrush(theme.colours.paper)
+    painter.drawEllipse(place.center(), 3.0, 3.0)
+
+
+def _upright_bar(painter: QPainter, theme: Theme, place: QRectF) -> None:
+    painter.fillRect(QRectF(place.center().x() - 1.6, place.top(), 3.2, place.height()), theme.bar_colours(None).edge)
+
+
 _NONE: Final = math.inf
 SAMPLES: Final[Mapping[str, _Draw]] = {
     "promised": _bar(Bar(1, 0, 0, 0, 0, _NONE)),
@@ -98,6 +136,14 @@ SAMPLES: Final[Mapping[str, _Draw]] = {
     "due": _mark("due"),
     "done": _mark("done"),
     "late": _mark("late"),
+    "fits all day": _unit("solid"),
+    "fits now only": _unit("outlined"),
+    "the next one": _unit("hatched"),
+    "there already": _block(is_back=False),
+    "comes back": _block(is_back=True),
+    "then": _ring,
+    "now": _upright_bar,
+    "still wanted": _line(Qt.PenStyle.DotLine),
 }
 """How each sample is drawn, by what it is called."""
 

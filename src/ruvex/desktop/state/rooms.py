@@ -41,6 +41,8 @@ Question = Literal["more", "lost", "places", "played", "sizes"]
 QUESTIONS: Final[tuple[Question, ...]] = ("more", "lost", "places", "sizes", "played")
 """In the order in which they are answered: the quick ones first."""
 _NEEDS_DAY: Final = ("sizes", "played")
+MOST_GUESTS: Final = 5000
+"""Of more guests each answer would take minutes: whoever wants it asks by command."""
 MOST_PLAYED: Final = 12
 """The loss of each host is only played where there are no more of them."""
 
@@ -209,7 +211,7 @@ class Rooms(QObject):
 
     def _wanted(self) -> list[Question]:
         plan = self._document.plan
-        if not plan.guests or not plan.hosts:
+        if not plan.guests or not plan.hosts or len(plan.guests) > MOST_GUESTS:
             return []
         is_played = self._rehearsal.is_possible
         return [name for name in QUESTIONS if is_played or name not in _NEEDS_DAY]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
@@ -113,6 +113,11 @@ class BesideView(View):
     def is_behind(self) -> bool:
         """Whether a comparison is on its way."""
         return self._desk.yardstick.is_behind
+
+    @property
+    def legend(self) -> Sequence[str]:
+        """What its wedges and lines mean."""
+        return "then", "now", "still wanted"
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Compare, from now on at each change."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import QRectF, Qt
@@ -16,6 +17,7 @@ from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.look_tools import work_tools
 from ruvex.desktop.panels.view import Bench, View
+from ruvex.desktop.state.rooms import MOST_GUESTS
 from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
 from ruvex.desktop.views.room.lost import LossSection
 from ruvex.desktop.views.room.more import MoreSection
@@ -24,15 +26,14 @@ from ruvex.desktop.views.room.risk import RiskSection
 from ruvex.desktop.views.room.section import Section
 from ruvex.desktop.views.room.sizing import SizeSection, SizesHead
 from ruvex.desktop.views.room.sweeping import SweepSection
-from ruvex.placing import BetterPlaces, Reserve
+from ruvex.placing import BetterPlaces
 from ruvex.plan import Plan, format_cpu, format_memory, format_time
-from ruvex.words import label_of
+from ruvex.words import reserve_text
 
 _FIRST_STEPS: Final = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.DEMO)
 _HEAD: Final = 36
 _MOST_LOSSES: Final = 40
 _MOST_SIZES: Final = 8
-_MOST_NAMED: Final = 3
 _SECTIONS: Final = ("more", "without", "places", "sweep", "sizes", "sure")
 
 
@@ -168,6 +169,11 @@ class RoomView(View):
         """Whether answers are on their way."""
         return self._desk.rooms.is_behind or bool(self._desk.many.running)
 
+    @property
+    def legend(self) -> Sequence[str]:
+        """What its marks and bars mean."""
+        return "fits all day", "fits now only", "the next one", "there already", "comes back"
+
     def showEvent(self, event: QShowEvent | None) -> None:
         """Ask, from now on at each change."""
         super().showEvent(event)
@@ -217,8 +223,10 @@ class RoomView(View):
         self.worst_button.setVisible(day is not None)
         if day is not None:
             self.worst_button.setText(f"worst at {format_time(worst_time(day))}, go there")
-        behind = "looking\u2026" if self._desk.rooms.is_behind else ""
-        self._told.set_text(behind)
+        told = "looking\u2026" if self._desk.rooms.is_behind else ""
+        if len(plan.guests) > MOST_GUESTS:
+            told = f"Of more than {MOST_GUESTS} guests room is asked about by command: ruvex room, without, places."
+        self._told.set_text(told)
         if self._desk.trial.step is None:
             self.more.refresh()
             self._show_losses(plan)
@@ -265,7 +273,7 @@ class RoomView(View):
                 for section in self.losses:
                     section.empty_button.clicked.connect(lambda _checked=False, host=section.host: self._empty(host))
                 self.reserve = WrappedLabel(self._theme, 12.5)
-                self.reserve.set_text(_reserve_text(lost.reserve, plan))
+                self.reserve.set_text(reserve_text(lost.reserve, plan))
                 found = [*self.losses, self._framed(self.reserve, holder)]
             self._refill("without", found)
             self._shown.pop("played", None)
@@ -320,26 +328,3 @@ class RoomView(View):
         self._heads.setFixedHeight(self._theme.px(_HEAD))
         self._shown.clear()
         self._on_changed()
-
-
-def _reserve_text(reserve: Reserve, plan: Plan) -> str:
-    """Say what must be set aside so that any one host can be lost."""
-    if reserve.cpu_percent is None or reserve.memory_percent is None:
-        text = "Nothing that is set aside brings everybody back after the loss of any host."
-    elif not reserve.cpu_percent and not reserve.memory_percent:
-        text = "Nothing need be set aside: promises let everybody come back after the loss of any one host."
-    else:
-        parts = [f"{percent} % of {what}" for percent, what in
-                 ((reserve.cpu_percent, "CPU"), (reserve.memory_percent, "memory")) if percent]  # fmt: skip
-        text = f"The least to set aside so that any one host can be lost: {' and '.join(parts)}."
-        if reserve.too_many:
-            text += f" Then {_named([label_of(plan, guest) for guest in reserve.too_many])} could not be on."
-    if reserve.stuck:
-        names = list(dict.fromkeys(label_of(plan, one.guest) for one, _ in reserve.stuck))
-        text += f" It is not promises that keep {_named(names)} off: spill space, a bank, rules or their size."
-    return text
-
-
-def _named(names: list[str]) -> str:
-    more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
-    return ", ".join(names[:_MOST_NAMED]) + more
