@@ -57,4 +57,5 @@ def lacks_text(lacking: Lacking | None, plan: Plan, *, with_time: bool = True) -
 def room_text(room: Room) -> str:
     """Say in a line how many more fit: on paper, at the moment, all day."""
     paper, now, worst = (number_text(number) for number in (room.paper, room.now, room.worst))
-    return f"{paper} more on paper; {now} would have all they need at {format_time(room.at_s)}, {worst} all day"
+    more = paper if room.paper >= MOST else f"{paper} more"
+    return f"{more} on paper; {now} would have all they need at {format_time(room.at_s)}, {worst} all day"

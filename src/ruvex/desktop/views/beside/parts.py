@@ -183,7 +183,7 @@ class Parts(QWidget):
         if current is not None and not current.is_pool:
             span = self.spans["cpu", current.item]
             y = max((self._y(span[2]) + self._y(span[3])) / 2 - px(8), px(_HEAD))
-            if abs(y - last) >= px(14):
+            if abs(y - last) >= px(14) and last + px(31) <= self.height():
                 told = f"{current.label} {100 * current.cpu[0]:.1f} \u2192 {100 * current.cpu[1]:.1f}"
                 place = QRectF(left, min(last + px(15), self.height() - px(16)), right - left, px(16))
                 painter.setPen(colours.ink)

@@ -37,17 +37,24 @@ from ruvex.site import Site, site_of
 _MARK_W, _MARK_H, _PITCH = 9, 15, 13
 _LINES: Final = 2
 _GROUP: Final = 64
-_FIVES: Final = 5
+_EACH: Final = (1, 5, 25, 100)
+"""So many guests a mark can stand for."""
 _TYPED: Final = "a guest that I type\u2026"
 _FIELDS: Final = (("vCPUs", "2"), ("memory", "8 GiB"), ("wants", "half of its vCPUs"), ("works with", "half of it"))
 
 
 class Marks(Canvas):
-    """Draws how many more each host takes: solid all day, outlined now only, hatched the next one."""
+    """Draws how many more each host takes: solid all day, outlined now only, hatched the next one.
+
+    Attributes
+    ----------
+    each
+        How many guests a mark stands for.
+    """
 
     def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
         super().__init__(bench.theme, columns, parent)
-        self._desk, self._wraps = bench.desk, 0
+        self._desk, self._wraps, self.each = bench.desk, 0, 1
         self._spots = Spots()
 
     @property
@@ -62,7 +69,8 @@ class Marks(Canvas):
         narrow = min((column.width for column in columns), default=300.0) - self.theme.px(14)
         of_line = max(1, int(narrow // self.theme.px(_PITCH)))
         most = max((max(one.paper, one.now, one.worst) for one in more.room.hosts), default=0) if more else 0
-        if (wraps := int(most + 1 > of_line)) != self._wraps:
+        self.each = next((each for each in _EACH if most // each < of_line * _LINES - 1), _EACH[-1])
+        if (wraps := int(most // self.each + 1 > of_line)) != self._wraps:
             self._wraps = wraps
             self.updateGeometry()
         self.update()
@@ -91,12 +99,10 @@ class Marks(Canvas):
         top = self._marks(painter, x, px(8), wide, found.paper, found.paper, found.paper < MOST)
         self.words(painter, x, top, wide, f"{number_text(found.paper)} on paper", bold=True)
         self.words(painter, x, top + px(15), wide, _short(paper_text(found, plan)))
-        top = self._marks(
-            painter, x, self.height() / 2 + px(3), wide, found.worst, max(found.now, found.worst), found.now < MOST
-        )
-        self.words(
-            painter, x, top, wide, f"{number_text(found.worst)} all day, {number_text(found.now)} at {at}", bold=True
-        )
+        most, middle = max(found.now, found.worst), self.height() / 2 + px(3)
+        top = self._marks(painter, x, middle, wide, found.worst, most, found.now < MOST)
+        told = f"{number_text(found.worst)} all day, {number_text(found.now)} at {at}"
+        self.words(painter, x, top, wide, told, bold=True)
         lacks = found.lacks_worst or found.lacks_now
         self.words(painter, x, top + px(15), wide, _short(lacks_text(lacks, plan)))
         for half, text in ((0, paper_text(found, plan)), (1, lacks_text(lacks, plan))):
@@ -106,13 +112,12 @@ class Marks(Canvas):
 
     def _marks(
         self, painter: QPainter, x: float, y: float, wide: float, solid: int, shown: int, has_next: bool
-    ) -> float:
-        """Draw one mark for each, or one for five where there are many; gives where the words go on."""
+    ) -> float:  # fmt: skip
+        """Draw one mark for each, or for several where there are many; gives where the words go on."""
         px, colours = self.theme.px, self.theme.colours
         of_line = max(1, int(wide // px(_PITCH)))
-        each = 1 if shown + has_next <= of_line * _LINES else _FIVES
-        count, full = -(-shown // each), solid // each
-        count = min(count, of_line * _LINES - 1)
+        room = of_line * _LINES - has_next
+        count, full = min(-(-shown // self.each), room), -(-solid // self.each)
         bar = self.theme.bar_colours(self._hue())
         for number in range(count + (1 if has_next else 0)):
             place = QRectF(
@@ -128,11 +133,7 @@ class Marks(Canvas):
                 painter.setPen(QPen(colours.ink, 1))
             painter.drawRect(place)
         lines = (count + has_next + of_line - 1) // of_line
-        after = y + max(1, min(lines, _LINES)) * px(_MARK_H + 4)
-        if each > 1:
-            note = f"a mark stands for {each}"
-            self.words(painter, x + wide - self.theme.face(11.5).width(note), after, wide, note)
-        return after
+        return y + max(1, min(lines, _LINES)) * px(_MARK_H + 4)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Tell the whole of why no more fit."""
@@ -145,6 +146,10 @@ class Marks(Canvas):
         row = division.position.get(pattern.id if pattern else "", -1)
         top = int(division.top_pool[row]) if row >= 0 else -1
         return None if top < 0 else top
+
+
+def _more(number: int) -> str:
+    return number_text(number) if number >= MOST else f"{number} more"
 
 
 def _short(text: str) -> str:
@@ -218,7 +223,7 @@ class MoreSection(Section):
             self.paper.set_text("Being counted\u2026")
             return
         room, at_text = more.room, format_time(more.room.at_s)
-        self.paper.set_text(f"{number_text(room.paper)} more on paper, as promises and spill space go.")
+        self.paper.set_text(f"{_more(room.paper)} on paper, as promises and spill space go.")
         self.need.set_text(
             f"{number_text(room.worst)} would have all they need all day, {number_text(room.now)} at {at_text},"
             " with nobody else getting less."
@@ -228,9 +233,11 @@ class MoreSection(Section):
             for name, other in (("fixed memory", more.fixed), ("elastic memory", more.elastic))
             if other is not None
         ]
-        self.instead.set_text("; ".join(told))
         self._offer(more)
         self._marks.refresh()
+        if self._marks.each > 1:
+            told.append(f"a mark stands for {self._marks.each}")
+        self.instead.set_text("; ".join(told))
 
     def _offer(self, more: More) -> None:
         if self.add is not None:
