@@ -14,7 +14,7 @@ from ruvex.plan import Plan, change_many, change_settings, plan_text, remove_ite
 from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 GUESTS = [cpu_guest("a", 5000), cpu_guest("b", 5000), cpu_guest("c", 2000)]
 """12 GHz wanted of 10: a and b get 4 each, c all of its 2."""

@@ -30,7 +30,7 @@ from ruvex.plan import HostEvent, Plan, StoppedError, SurgeEvent, TraceTable, ch
 from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 HOUR = 3600.0
 STILL = {"shift_s": 0, "height_percent": 0, "length_percent": 0, "surge_percent": 0, "failing_percent": 0}

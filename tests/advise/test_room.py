@@ -17,7 +17,7 @@ from ruvex.plan import EditError, Guest, Plan, add_items, plan_text
 from ruvex.promise import claims_of, refusal_between
 from ruvex.site import Site, site_of
 from tests.builders import HOST, cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 HOSTS = [HOST | {"id": "one"}, HOST | {"id": "two", "cores_per_socket": 4, "memory_mib": 30_000}]
 

@@ -13,7 +13,7 @@ from ruvex.plan import plan_text
 from ruvex.play import Player
 from ruvex.site import Site, site_of
 from tests.builders import HOST, cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 QUIET = {"day_s": 7200, "moment": 0}
 

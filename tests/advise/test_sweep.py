@@ -15,7 +15,7 @@ from ruvex.advise.many import Range, Sweep, Watch, parse_range, parse_watch, ran
 from ruvex.plan import EditError, StoppedError, UnitError, plan_text
 from ruvex.site import Site, site_of
 from tests.builders import cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 DAY = {"day_s": 3600, "moment": 0}
 GUESTS = [cpu_guest("a", 8000), cpu_guest("b", 8000)]

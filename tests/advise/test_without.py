@@ -13,7 +13,7 @@ from ruvex.plan import plan_text
 from ruvex.site import site_of
 from tests.advise.test_worth import HOST, HOUR, guest
 from tests.builders import plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 
 HOSTS = [HOST | {"id": "one", "memory_mib": 16_000}, HOST | {"id": "two", "memory_mib": 10_000}]
 LOSS = {"loss": {"notice_s": 40}}

@@ -14,7 +14,8 @@ from ruvex.plan import EditError, change_many, plan_text, remove_items, set_asid
 from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import plan_of
-from tests.cli.test_commands import DEMO, run
+from tests.cli.inside import run
+from tests.cli.test_commands import DEMO
 
 HOUR = 3600
 HOST = {

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from ruvex.desktop.views.beside import BesideView
 from ruvex.plan import change_settings, plan_text
 from tests.builders import cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 from tests.desktop.base import LEFT, WindowCase
 
 GUESTS = [cpu_guest("a", 5000, pool="p"), cpu_guest("b", 5000, pool="p"), cpu_guest("c", 2000)]

@@ -18,7 +18,7 @@ from ruvex.desktop.views.room import RoomView
 from ruvex.placing import better_places
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 from tests.desktop.base import LEFT, WindowCase
 from tests.placing.test_better import busy, site_plan
 

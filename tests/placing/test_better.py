@@ -15,7 +15,7 @@ from ruvex.play import Player
 from ruvex.site import site_of
 from ruvex.words import entry_text, places_text, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
-from tests.cli.test_commands import run
+from tests.cli.inside import run
 from tests.placing.exhaustive import best_of_all, small_site
 from tests.play.site import check
 

@@ -1,0 +1,31 @@
+"""Runs commands within this process: what they print and how they end is the same, and nothing has to start."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import signal
+import subprocess
+import sys
+from unittest.mock import patch
+
+from ruvex.cli import main
+
+
+def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+    """Run ruvex here; gives what it printed and its exit status."""
+    out, err = io.StringIO(), io.StringIO()
+    before = signal.getsignal(signal.SIGINT)
+    status = 0
+    try:
+        with (
+            patch.object(sys, "argv", ["ruvex", *arguments]),
+            contextlib.redirect_stdout(out),
+            contextlib.redirect_stderr(err),
+        ):
+            main()
+    except SystemExit as error:
+        status = error.code if isinstance(error.code, int) else 1
+    finally:
+        signal.signal(signal.SIGINT, before)
+    return subprocess.CompletedProcess(["ruvex", *arguments], status, out.getvalue(), err.getvalue())
