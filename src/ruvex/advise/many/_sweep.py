@@ -252,22 +252,21 @@ def sweep(
         summary = player.summary()
         return [watch.of(summary) for watch in watches]
 
-    now = np.full(len(watches), np.nan)
-    for number, (task, found) in enumerate(each_done(work, [None, *tasks], workers=workers)):
-        if task == 0:
-            assert not isinstance(found, str)
-            now[:] = found
+    # As the plan is first: whatever stops the rest, there is something to compare with.
+    as_it_is = work(None)
+    assert not isinstance(as_it_is, str)
+    for done, (task, found) in enumerate(each_done(work, tasks, workers=workers), 1):
+        at = tasks[task][0], tasks[task][1]
+        if isinstance(found, str):
+            refused[at] = found
         else:
-            at = (tasks[task - 1][0], tasks[task - 1][1])
-            if isinstance(found, str):
-                refused[at] = found
-            else:
-                table[:, at[0], at[1]] = found
+            table[:, at[0], at[1]] = found
         if told is not None:
             try:
-                told(number, len(tasks))
+                told(done, len(tasks))
             except StoppedError:
                 break
+    now = np.array(as_it_is, dtype=np.float64)
     return Sweep(tuple(ranges), tuple(watches), table, refused, now)
 
 
