@@ -38,6 +38,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
 }
 CORE = tuple(MAY_IMPORT)
+MAY_IMPORT["interface"] = set(MAY_IMPORT)
 MAY_IMPORT |= {"mishaps": set(), "cli": {*CORE, "desktop", "mishaps"}, "desktop": {*CORE, "mishaps"}}
 DESKTOP_MAY_IMPORT: dict[str, set[str]] = {
     "kit": set(),

@@ -1,3 +1,29 @@
-"""Ruvex: how a hypervisor divides CPU and memory among competing guests, seen before it happens."""
+"""Ruvex: how a hypervisor divides CPU and memory among competing guests, seen before it happens.
+
+For scripts: ``ruvex.read``, ``ruvex.divide`` and ``ruvex.play``; docs/python.md has them with examples.
+"""
+
+from __future__ import annotations
+
+from typing import Any
 
 __version__ = "0.1.0"
+_FOR_SCRIPTS = ("Divided", "Figure", "Figures", "NoPandasError", "Played", "Site", "read")
+_CALLED = ("divide", "play")
+
+__all__ = ["__version__", *_FOR_SCRIPTS]
+
+
+def __getattr__(name: str) -> Any:
+    """Give what scripts use once they ask for it: commands and the window need not wait for it."""
+    if name in _FOR_SCRIPTS:
+        import ruvex.interface
+
+        return getattr(ruvex.interface, name)
+    if name in _CALLED:
+        import sys
+
+        import ruvex.interface
+
+        return sys.modules[f"ruvex.{name}"]
+    raise AttributeError(f"module 'ruvex' has no attribute {name!r}")

@@ -1,0 +1,218 @@
+"""The few names that scripts use: read a plan, change it, divide it, play it, write it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import Division, ResourceDivision, causes_of
+from ruvex.divide import divide as divide_site
+from ruvex.interface._figures import Figure, Figures, frame
+from ruvex.plan import (
+    Plan,
+    PlanFile,
+    Resource,
+    UnitError,
+    change_settings,
+    format_time,
+    parse_time,
+    read_plan,
+    write_plan,
+)
+from ruvex.play import CHANNELS, GuestSummary, Player, Summary
+from ruvex.site import Site as Arrays
+from ruvex.site import site_of
+
+Time = str | float | None
+
+
+class Site:
+    """A plan with its traces.
+
+    Examples
+    --------
+    >>> from ruvex.interface import read
+    >>> site = read("demo/orrin-sound.ruvex.json")
+    >>> site.plan.name, len(site.plan.guests)
+    ('Orrin Sound Ferries', 39)
+    >>> site.change("ticket-db", {"cpu.shares": 300}).plan.guests[14].cpu.shares
+    300.0
+    """
+
+    def __init__(self, file: PlanFile) -> None:
+        self._file = file
+
+    @property
+    def plan(self) -> Plan:
+        """The plan: its model classes are those of ``ruvex.plan``."""
+        return self._file.plan
+
+    @cached_property
+    def arrays(self) -> Arrays:
+        """The plan as arrays."""
+        return site_of(self._file.plan, self._file.traces)
+
+    def change(self, item: str, change: Mapping[str, Any]) -> Site:
+        """Give the site with other settings of an item, or of ``rules``; this one stays as it is.
+
+        Raises
+        ------
+        EditError
+            There is no such item or setting, or a rule of the plan is broken.
+        """
+        plan = change_settings(self.plan, item, change)
+        return Site(PlanFile(plan, self._file.traces, self._file.layout, self._file.digest))
+
+    def write(self, path: str | Path) -> None:
+        """Write the plan and its traces to a file.
+
+        Raises
+        ------
+        PlanFileError
+            It cannot be written.
+        """
+        write_plan(self.plan, Path(path), layout=self._file.layout, traces=self._file.traces, other_traces="replace")
+
+
+class Divided:
+    """How a site divides its CPU and memory at a moment, as it would settle.
+
+    Examples
+    --------
+    >>> from ruvex.interface import divide, read
+    >>> found = divide(read("demo/orrin-sound.ruvex.json"), at="08:10")
+    >>> found.at, found.cpu["old-fare-kiosk"].unmet, found.memory["mail"].kind
+    ('08:10', 0.0, 'guest')
+    >>> round(found.cpu["ticket-db"].delivered), found.cpu["ticket-db"].cause
+    (6200, 'supply')
+    """
+
+    def __init__(self, division: Division) -> None:
+        self.division = division
+
+    @property
+    def at(self) -> str:
+        """The time of day."""
+        return format_time(self.division.at_s)
+
+    @cached_property
+    def cpu(self) -> Figures:
+        """CPU by id, MHz."""
+        return self._figures("cpu")
+
+    @cached_property
+    def memory(self) -> Figures:
+        """Memory by id, MiB."""
+        return self._figures("memory")
+
+    def _figures(self, resource: Resource) -> Figures:
+        division, found = self.division, dict[str, Figure]()
+        part: ResourceDivision = division.of(resource)
+        causes = causes_of(division, resource)
+        for row, item in enumerate(division.ids):
+            if division.on[row]:
+                found[item] = Figure(
+                    item, division.kinds[row], division.parents[row], float(part.wanted[row]),
+                    float(part.delivered[row]), float(part.unmet[row]), float(part.claim[row]), causes.word(row),
+                )  # fmt: skip
+        return Figures(found)
+
+
+class Played:
+    """A site's day as it was played.
+
+    Examples
+    --------
+    >>> from ruvex.interface import play, read
+    >>> day = play(read("demo/orrin-sound.ruvex.json"), until="01:00")
+    >>> day.summary.played_s, day.guests["tide-gauges"].unmet_s
+    (3600.0, 0.0)
+    >>> day.series("cpu_delivered").shape
+    (39, 361)
+    """
+
+    def __init__(self, player: Player) -> None:
+        self.player = player
+
+    @cached_property
+    def summary(self) -> Summary:
+        """What it came to."""
+        return self.player.summary()
+
+    @cached_property
+    def guests(self) -> Mapping[str, GuestSummary]:
+        """What every guest went through, by id."""
+        return {one.id: one for one in self.summary.guests}
+
+    @property
+    def times_s(self) -> NDArray[np.float64]:
+        """The times of the rows, s since the start of the day, shape (rows,)."""
+        recording = self.player.recording
+        return recording.times_s[: recording.rows]
+
+    def series(self, channel: str) -> NDArray[Any]:
+        """Give a channel of all guests, shape (guests, rows), in plan order.
+
+        Raises
+        ------
+        UnitError
+            There is no such channel.
+        """
+        if channel not in CHANNELS:
+            raise UnitError(f"there is no channel {channel!r}; there are {', '.join(CHANNELS)}")
+        return self.player.recording.series(channel)
+
+    def to_pandas(self, channel: str) -> Any:
+        """Give a channel as a table of pandas: a row a time, a column a guest; raises as ``Figures.to_pandas``."""
+        values = self.series(channel)
+        ids = self.player.recording.guest_ids
+        return frame({guest: values[i] for i, guest in enumerate(ids)}, self.times_s)
+
+
+def read(path: str | Path) -> Site:
+    """Read a plan and its traces.
+
+    Raises
+    ------
+    PlanError, PlanFileError
+        It cannot be used; the text names each place and its mend.
+    """
+    return Site(read_plan(Path(path)))
+
+
+def divide(site: Site, at: Time = None) -> Divided:
+    """Divide a site at a time of day, ``"08:10"`` or seconds; at the plan's moment if left out.
+
+    Raises
+    ------
+    UnitError
+        There is no such time in its day.
+    """
+    return Divided(divide_site(site.arrays, _seconds(at, site.plan, site.plan.moment)))
+
+
+def play(site: Site, until: Time = None) -> Played:
+    """Play a site's day, or as far as a time.
+
+    Raises
+    ------
+    UnitError, TooMuchError
+        There is no such time in its day, or it is too much to be played.
+    """
+    player = Player(site.arrays, until_s=_seconds(until, site.plan, site.plan.day_s))
+    player.run()
+    return Played(player)
+
+
+def _seconds(at: Time, plan: Plan, otherwise: float) -> float:
+    if at is None:
+        return otherwise
+    at_s = parse_time(at) if isinstance(at, str) else float(at)
+    if not 0 <= at_s <= plan.day_s:
+        raise UnitError(f"{at} is not within the plan's day (to {format_time(plan.day_s)})")
+    return at_s
