@@ -289,6 +289,30 @@ def _days(
     raise typer.Exit(print_days(plan, days, seed, on, done_by, out, with_more=with_more, as_json=as_json))
 
 
+@app.command("bring")
+def _bring(
+    files: Annotated[list[Path], typer.Argument(metavar="FILE…", help="OVF envelopes, .ovf or .ova.")],
+    into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan they come into; it is written.")] = None,
+    out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
+) -> None:
+    """Bring guests and pools from open formats into a plan."""
+    from ruvex.cli._bring import bring
+
+    raise typer.Exit(bring(files, into, out))
+
+
+@app.command("give")
+def _give(
+    plan: PlanPath,
+    out: Annotated[Path, typer.Option(metavar="FILE", help="Where it goes.")],
+    form: Annotated[str, typer.Option("--as", metavar="FORMAT", help="ovf: an envelope of OVF 2.")] = "ovf",
+) -> None:
+    """Write a plan in an open format."""
+    from ruvex.cli._bring import give
+
+    raise typer.Exit(give(plan, form, out))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""

@@ -5,11 +5,15 @@ from ruvex.exchange._headings import COLUMNS, Column, Heading, headings_of
 from ruvex.exchange._series import SERIES_SUFFIXES, write_series
 from ruvex.exchange._table import Pasted, guests_from_cells, guests_from_table, table_of_guests
 from ruvex.exchange._turns import TURNS_SUFFIXES, write_turns
+from ruvex.exchange.ovf import SUFFIXES as OVF_SUFFIXES
+from ruvex.exchange.ovf import Brought, read_ovf, write_ovf
 
 __all__ = [
     "COLUMNS",
+    "OVF_SUFFIXES",
     "SERIES_SUFFIXES",
     "TURNS_SUFFIXES",
+    "Brought",
     "Column",
     "Heading",
     "Pasted",
@@ -18,7 +22,9 @@ __all__ = [
     "guests_from_cells",
     "guests_from_table",
     "headings_of",
+    "read_ovf",
     "table_of_guests",
+    "write_ovf",
     "write_series",
     "write_turns",
 ]

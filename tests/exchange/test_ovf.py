@@ -1,0 +1,256 @@
+"""OVF envelopes: what goes out comes back, foreign ones are read, hostile ones refused."""
+
+from __future__ import annotations
+
+import io
+import random
+import tarfile
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from lxml import etree
+
+from ruvex.exchange import read_ovf, write_ovf
+from ruvex.exchange.ovf import factor_of
+from ruvex.plan import Guest, Plan, PlanError, PlanFileError, Pool, RuvexError, UnitError, plan_text, read_plan
+from tests.cli.inside import run
+from tests.cli.test_commands import DEMO
+
+OVF1 = "http://schemas.dmtf.org/ovf/envelope/1"
+RASD = "http://schemas.dmtf.org/wbem/wscim/1/cim-schema/2/CIM_ResourceAllocationSettingData"
+FOREIGN = f"""<?xml version="1.0"?>
+<Envelope xmlns="{OVF1}" xmlns:ovf="{OVF1}" xmlns:rasd="{RASD}">
+  <References><File ovf:id="disk" ovf:href="../../../etc/passwd"/></References>
+  <NetworkSection><Info>networks</Info></NetworkSection>
+  <VirtualSystem ovf:id="harbour-desk">
+    <Info>one</Info>
+    <ProductSection><Info>a product</Info></ProductSection>
+    <VirtualHardwareSection>
+      <Info>hardware</Info>
+      <Item>
+        <rasd:AllocationUnits>hertz * 10^6</rasd:AllocationUnits><rasd:ElementName>3 CPUs</rasd:ElementName>
+        <rasd:InstanceID>1</rasd:InstanceID><rasd:Reservation>700</rasd:Reservation><rasd:ResourceType>3</rasd:ResourceType>
+        <rasd:VirtualQuantity>3</rasd:VirtualQuantity><rasd:Weight>150</rasd:Weight>
+      </Item>
+      <Item ovf:bound="max">
+        <rasd:ResourceType>3</rasd:ResourceType><rasd:VirtualQuantity>64</rasd:VirtualQuantity>
+      </Item>
+      <Item>
+        <rasd:AllocationUnits>byte * 2^30</rasd:AllocationUnits><rasd:InstanceID>2</rasd:InstanceID>
+        <rasd:Reservation>2</rasd:Reservation><rasd:ResourceType>4</rasd:ResourceType>
+        <rasd:VirtualQuantity>6</rasd:VirtualQuantity>
+      </Item>
+      <Item><rasd:ElementName>a disk</rasd:ElementName><rasd:InstanceID>3</rasd:InstanceID>
+        <rasd:ResourceType>17</rasd:ResourceType></Item>
+    </VirtualHardwareSection>
+  </VirtualSystem>
+</Envelope>
+""".encode()  # fmt: skip
+
+amounts = st.floats(0, 1e6).map(lambda value: round(value, 3))
+above = st.floats(1, 1e6).map(lambda value: round(value, 3))
+names = st.text(st.characters(categories=("L", "N")), min_size=1, max_size=12)
+
+
+@st.composite
+def plans(draw: st.DrawFn) -> Plan:
+    """Give plans of nested pools and guests of every kind of memory."""
+    pools: list[Pool] = []
+    for number in range(draw(st.integers(0, 4))):
+        parent = draw(st.sampled_from([None, *(pool.id for pool in pools)]))
+        bounds = {key: {"reservation": draw(amounts), "shares": draw(above), "limit": draw(st.none() | above)}
+                  for key in ("cpu", "memory")}  # fmt: skip
+        pools.append(
+            Pool.model_validate({"id": f"p{number}", "name": f"pool {draw(names)} {number}", "parent": parent} | bounds)
+        )
+    guests = []
+    for number in range(draw(st.integers(1, 5))):
+        size = draw(above)
+        part = draw(st.floats(0, 0.99))
+        memory: dict[str, Any] = draw(st.sampled_from([
+            {"mode": "fixed", "size": size}, {"mode": "thin", "size": size, "reservation": round(size * part, 3)},
+            {"mode": "thin", "size": size, "limit": max(round(size * part, 3), 0.001)},
+            {"mode": "elastic", "boot": size, "floor": round(size * part, 3), "ceiling": size * 2},
+        ]))  # fmt: skip
+        guests.append(Guest.model_validate({
+            "id": f"g{number}", "name": f"guest {draw(names)} {number}", "vcpus": draw(st.integers(1, 64)),
+            "pool": draw(st.sampled_from([None, *(pool.id for pool in pools)])),
+            "cpu": {"reservation": draw(amounts), "limit": draw(st.none() | above), "shares": draw(above)},
+            "memory": memory | {"shares": draw(above)},
+        }))  # fmt: skip
+    return Plan(pools=tuple(pools), guests=tuple(guests))
+
+
+def said(item: Pool | Guest, labels: dict[str | None, str | None]) -> dict[str, Any]:
+    """Give what an envelope can say of an item, with the label of the pool above it."""
+    data = item.model_dump(exclude={"id", "owner", "demand", "weighs", "image", "agent", "tags"})
+    for key in ("pool", "parent"):
+        if key in data:
+            data[key] = labels[data[key]]
+    for part in ("cpu", "memory"):
+        data[part].pop("draws", None)
+        data[part].pop("headroom_percent", None)
+    return data
+
+
+class RoundTrip(unittest.TestCase):
+    """Out and in again."""
+
+    @settings(max_examples=60)
+    @given(plans())
+    def test_what_goes_out_comes_back(self, plan: Plan) -> None:
+        """Names, nesting, vCPUs, sizes, reservations, limits, weights; the second envelope is the first."""
+        content = write_ovf(plan)
+        back = read_ovf(content, "p.ovf", Plan())
+        self.assertEqual(back.left_out, ())
+        site = back.pools[0]
+        self.assertEqual(site.name, "site")
+        before: dict[str | None, str | None] = {None: None} | {pool.id: pool.name for pool in plan.pools}
+        after: dict[str | None, str | None] = {None: None, site.id: None} | {p.id: p.name for p in back.pools[1:]}
+        for old, new in ((plan.pools, back.pools[1:]), (plan.guests, back.guests)):
+            self.assertEqual({o.name: said(o, before) for o in old}, {n.name: said(n, after) for n in new})
+        top = {site.id: None}
+        pools = tuple(pool.model_copy(update={"parent": top.get(pool.parent, pool.parent)}) for pool in back.pools[1:])
+        guests = tuple(guest.model_copy(update={"pool": top.get(guest.pool, guest.pool)}) for guest in back.guests)
+        again = write_ovf(Plan(pools=pools, guests=guests))
+        self.assertEqual(sorted(_texts(again)), sorted(_texts(content)))
+
+    def test_it_has_the_structure_the_standard_states(self) -> None:
+        """References first; each system has Info, Name and a section; fields of an item in the alphabet's order."""
+        root = etree.fromstring(write_ovf(read_plan(DEMO).plan))
+        local = [child.tag.rpartition("}")[2] for child in root]
+        self.assertEqual(local, ["References", "VirtualSystemCollection"])
+        for system in root.iter("{*}VirtualSystem"):
+            self.assertEqual(
+                [child.tag.rpartition("}")[2] for child in system], ["Info", "Name", "VirtualHardwareSection"]
+            )
+        for item in root.iter("{*}Item"):
+            fields = [child.tag.rpartition("}")[2] for child in item]
+            self.assertEqual(fields, sorted(fields))
+            self.assertTrue({"ElementName", "InstanceID", "ResourceType"} <= set(fields))
+
+
+def _texts(content: bytes) -> list[str]:
+    return [
+        (element.text or "").strip() for element in etree.fromstring(content).iter() if (element.text or "").strip()
+    ]
+
+
+class Foreign(unittest.TestCase):
+    """Envelopes that others wrote."""
+
+    def test_version_one_with_sections_that_have_no_place_here(self) -> None:
+        """Units are those of the item; what the file names is not opened; what is left out is told once."""
+        found = read_ovf(FOREIGN, "x.ovf", Plan())
+        (guest,) = found.guests
+        self.assertEqual(
+            (guest.name, guest.vcpus, guest.cpu.reservation, guest.cpu.shares), ("harbour-desk", 3, 700, 150)
+        )
+        self.assertEqual(guest.memory.model_dump(include={"mode", "size", "reservation"}),
+                         {"mode": "thin", "size": 6144, "reservation": 2048})  # fmt: skip
+        self.assertEqual(found.left_out, ("NetworkSection", "ProductSection", "a disk"))
+
+    def test_in_a_tar(self) -> None:
+        """The first envelope in it; a tar without one, cut short, or none at all is refused."""
+        buffer = io.BytesIO()
+        with tarfile.open(fileobj=buffer, mode="w") as tar:
+            for name, content in (("disk.img", b"x" * 3000), ("../x.ovf", FOREIGN)):
+                member = tarfile.TarInfo(name)
+                member.size = len(content)
+                tar.addfile(member, io.BytesIO(content))
+        self.assertEqual(read_ovf(buffer.getvalue(), "x.OVA", Plan()).guests[0].vcpus, 3)
+        for wrong in (buffer.getvalue()[:2000], b"nothing", b""):
+            with self.assertRaises(PlanFileError):
+                read_ovf(wrong, "x.ova", Plan())
+
+    def test_names_that_are_taken_are_counted_on(self) -> None:
+        """A plan that has a harbour-desk gets another one."""
+        plan = Plan(guests=(Guest(id="harbour-desk"),))
+        (guest,) = read_ovf(FOREIGN, "x.ovf", plan).guests
+        self.assertNotEqual(guest.id, "harbour-desk")
+        self.assertNotEqual(guest.label, "harbour-desk")
+
+    def test_units(self) -> None:
+        """As the standard writes them; what is no such unit says so."""
+        self.assertEqual(factor_of("byte * 10^6 * 2", "byte"), 2e6 / 2**20)
+        for wrong in ("MegaBytes", "byte * x", "byte * 2^999", "hertz * 10^6", "byte *", "byte" + " * 2" * 40):
+            with self.assertRaises(UnitError, msg=wrong):
+                factor_of(wrong, "byte")
+
+    def test_what_makes_no_guest_is_named(self) -> None:
+        """Each with its name and why; nothing is brought then."""
+        wrong = FOREIGN.replace(b"<rasd:VirtualQuantity>3<", b"<rasd:VirtualQuantity>2.5<")
+        with self.assertRaisesRegex(PlanError, "harbour-desk.*2.5 processors are no whole number"):
+            read_ovf(wrong, "x.ovf", Plan())
+
+
+class Hostile(unittest.TestCase):
+    """Files that mean harm."""
+
+    def test_bombs_and_files_from_outside(self) -> None:
+        """Entities of any kind are refused before anything is expanded or opened."""
+        laughs = b"".join(b'<!ENTITY l%d "%s">' % (n, b"&l%d;" % (n - 1) * 10) for n in range(1, 9))
+        for kind in (b"<!DOCTYPE e [<!ENTITY l0 'ha'>" + laughs + b"]>", b'<!DOCTYPE e SYSTEM "file:///etc/passwd">',
+                     b'<!DOCTYPE e [<!ENTITY x SYSTEM "file:///etc/passwd">]>'):  # fmt: skip
+            content = FOREIGN.replace(b'<?xml version="1.0"?>', b'<?xml version="1.0"?>' + kind)
+            begun = time.process_time()
+            with self.assertRaisesRegex(PlanFileError, "document type"):
+                read_ovf(content, "x.ovf", Plan())
+            self.assertLess(time.process_time() - begun, 1)
+        wide = FOREIGN.decode().replace('<?xml version="1.0"?>', '<!DOCTYPE e [<!ENTITY x "y">]>').encode("utf-16")
+        with self.assertRaises(PlanFileError):
+            read_ovf(wide, "x.ovf", Plan())
+
+    def test_too_deep_and_too_many(self) -> None:
+        """Both are refused, and say so."""
+        nested = f'<Envelope xmlns="{OVF1}">' + "<VirtualSystemCollection>" * 200 + "</VirtualSystemCollection>" * 200
+        with self.assertRaises(PlanFileError):
+            read_ovf((nested + "</Envelope>").encode(), "x.ovf", Plan())
+        many = f'<Envelope xmlns="{OVF1}">' + "<VirtualSystem/>" * 20_001 + "</Envelope>"
+        with self.assertRaisesRegex(PlanFileError, "more than 20000 systems"):
+            read_ovf(many.encode(), "x.ovf", Plan())
+
+    def test_what_is_damaged_is_refused_or_read(self) -> None:
+        """Eight hundred files with bytes changed, cut or doubled: an error of ours or a plan's parts, nothing else."""
+        chance = random.Random(20261127)
+        for _ in range(800):
+            content = bytearray(FOREIGN)
+            for _ in range(chance.randrange(1, 6)):
+                at = chance.randrange(len(content))
+                how = chance.randrange(3)
+                if how == 0:
+                    content[at] = chance.randrange(256)
+                elif how == 1:
+                    del content[at : at + chance.randrange(1, 80)]
+                else:
+                    content[at:at] = content[at : at + chance.randrange(1, 300)]
+                content = content or bytearray(b"x")
+            try:
+                read_ovf(bytes(content), "x.ovf", Plan())
+            except RuvexError as error:
+                self.assertTrue(str(error))
+
+
+class ByCommand(unittest.TestCase):
+    """``ruvex bring`` and ``ruvex give``."""
+
+    def test_out_and_in_again(self) -> None:
+        """The demo as an envelope, brought into an empty plan and into a plan of its own; status 2 otherwise."""
+        with tempfile.TemporaryDirectory() as folder:
+            ovf, plan, there = (Path(folder) / name for name in ("x.ovf", "new.ruvex.json", "there.ruvex.json"))
+            self.assertEqual(run("give", str(DEMO), "--out", str(ovf)).returncode, 0)
+            told = run("bring", str(ovf), "--out", str(plan))
+            self.assertEqual((told.returncode, told.stderr), (0, ""))
+            self.assertIn("39 guests and 6 pools", told.stdout)
+            self.assertEqual(len(read_plan(plan).plan.guests), 39)
+            there.write_text(plan_text(Plan(guests=(Guest(id="mail"),))), encoding="utf-8")
+            self.assertEqual(run("bring", str(ovf), "--into", str(there)).returncode, 0)
+            self.assertEqual(len(read_plan(there).plan.guests), 40)
+            for wrong in ([str(ovf)], [str(DEMO), "--out", str(plan)], [str(ovf) + "x", "--out", str(plan)]):
+                self.assertEqual(run("bring", *wrong).returncode, 2)
+            self.assertEqual(run("give", str(DEMO), "--as", "x", "--out", str(ovf)).returncode, 2)
