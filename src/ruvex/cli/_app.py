@@ -291,7 +291,12 @@ def _days(
 
 @app.command("bring")
 def _bring(
-    files: Annotated[list[Path], typer.Argument(metavar="FILE…", help="OVF envelopes, .ovf or .ova.")],
+    files: Annotated[
+        list[Path],
+        typer.Argument(
+            metavar="FILE…", help="OVF envelopes, .ovf or .ova, or a folder of control groups, such as /sys/fs/cgroup."
+        ),
+    ],
     into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan they come into; it is written.")] = None,
     out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
 ) -> None:
@@ -305,7 +310,10 @@ def _bring(
 def _give(
     plan: PlanPath,
     out: Annotated[Path, typer.Option(metavar="FILE", help="Where it goes.")],
-    form: Annotated[str, typer.Option("--as", metavar="FORMAT", help="ovf: an envelope of OVF 2.")] = "ovf",
+    form: Annotated[
+        str,
+        typer.Option("--as", metavar="FORMAT", help="ovf: an envelope of OVF 2; systemd: a folder of drop-in files."),
+    ] = "ovf",
 ) -> None:
     """Write a plan in an open format."""
     from ruvex.cli._bring import give

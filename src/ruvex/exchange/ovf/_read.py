@@ -10,12 +10,12 @@ import io
 import math
 import tarfile
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Final
 
 from lxml import etree
 from pydantic import ValidationError
 
+from ruvex.exchange._brought import Brought
 from ruvex.exchange.ovf._units import factor_of
 from ruvex.plan import Guest, Namer, Plan, PlanError, PlanFileError, Pool, Problem, RuvexError, UnitError
 
@@ -31,23 +31,6 @@ _PROCESSOR, _MEMORY = "3", "4"
 _KNOWN: Final = ("References", "VirtualHardwareSection", "ResourceAllocationSection", "Info", "Name", "VirtualSystem",
                  "VirtualSystemCollection", "AnnotationSection")  # fmt: skip
 _MOST_LEFT_OUT: Final = 200
-
-
-@dataclass(frozen=True, slots=True)
-class Brought:
-    """What a file brings.
-
-    Attributes
-    ----------
-    pools, guests
-        With ids and names that are free in the plan they are for; pools above stand before those in them.
-    left_out
-        What was not understood or has no place in a plan, each once, such as ``NetworkSection``.
-    """
-
-    pools: tuple[Pool, ...]
-    guests: tuple[Guest, ...]
-    left_out: tuple[str, ...]
 
 
 def read_ovf(content: bytes, name: str, plan: Plan) -> Brought:
