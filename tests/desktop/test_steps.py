@@ -21,7 +21,10 @@ from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.desktop.base import DEMO, WindowCase
 
-DIALOGS = (ActionName.QUIT, ActionName.OPEN, ActionName.SAVE_AS, ActionName.SAVE)
+DIALOGS = (
+    ActionName.QUIT, ActionName.OPEN, ActionName.SAVE_AS, ActionName.SAVE, ActionName.BRING, ActionName.BRING_HERE,
+    ActionName.GIVE,
+)  # fmt: skip
 
 
 class Walks(unittest.TestCase):

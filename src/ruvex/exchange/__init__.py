@@ -1,5 +1,6 @@
 """Other forms of a plan, in and out, and the series of a played one. No Qt."""
 
+from ruvex.exchange._bringing import GROUPS, read_brought, write_folder
 from ruvex.exchange._brought import Brought
 from ruvex.exchange._cells import cells_of, cells_text
 from ruvex.exchange._headings import COLUMNS, Column, Heading, headings_of
@@ -12,6 +13,7 @@ from ruvex.exchange.ovf import read_ovf, write_ovf
 
 __all__ = [
     "COLUMNS",
+    "GROUPS",
     "OVF_SUFFIXES",
     "SERIES_SUFFIXES",
     "TURNS_SUFFIXES",
@@ -25,9 +27,11 @@ __all__ = [
     "guests_from_cells",
     "guests_from_table",
     "headings_of",
+    "read_brought",
     "read_groups",
     "read_ovf",
     "table_of_guests",
+    "write_folder",
     "write_ovf",
     "write_series",
     "write_turns",

@@ -42,6 +42,10 @@ class Frame(QMainWindow):
         """Ask what the columns of a table hold, and offer to add its guests."""
         raise NotImplementedError
 
+    def open_path(self, path: Path) -> bool:
+        """Open a plan, or bring a file in."""
+        raise NotImplementedError
+
     def show_view(self, name: str) -> None:
         """Go to a view."""
         raise NotImplementedError

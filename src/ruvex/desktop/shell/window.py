@@ -35,6 +35,7 @@ from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.shell.exchanging import Exchanging
 from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
@@ -91,7 +92,7 @@ class Window(Frame):
         self.view_actions = {spec.name: self._make_view_action(i, spec) for i, spec in enumerate(VIEWS)}
         self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
-        self.files = PlanFiles(self)
+        self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor)
         bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
@@ -185,6 +186,9 @@ class Window(Frame):
             ActionName.DEMO: self.files.open_demo,
             ActionName.SAVE: self.save,
             ActionName.SAVE_AS: self.files.save_as,
+            ActionName.BRING: self.exchanging.ask_and_bring,
+            ActionName.BRING_HERE: self.exchanging.bring_here,
+            ActionName.GIVE: self.exchanging.ask_and_give,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
             ActionName.FIND: self._on_find,
@@ -332,8 +336,8 @@ class Window(Frame):
     # The plan's file
 
     def open_path(self, path: Path) -> bool:
-        """Open a plan; says in the window why, if it cannot. Tells whether it did."""
-        return self.files.open_path(path)
+        """Open a plan, or bring a file in; says in the window why, if it cannot. Tells whether it did, or began to."""
+        return self.exchanging.bring(path) if self.exchanging.takes(path) else self.files.open_path(path)
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
@@ -349,7 +353,9 @@ class Window(Frame):
         """Open the file that was dropped."""
         data = event.mimeData() if event is not None else None
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data is not None else []
-        if paths:
+        if paths and self.exchanging.takes(paths[0]):
+            self.open_path(paths[0])
+        elif paths:
             self.files.after_saving(lambda: self.open_path(paths[0]))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

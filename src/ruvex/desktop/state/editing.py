@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.moving import guests_meant, guests_on, move_step
 from ruvex.desktop.state.steps import Step, settings_step
-from ruvex.exchange import Pasted, cells_of, guests_from_table, headings_of, table_of_guests
+from ruvex.exchange import Brought, Pasted, cells_of, guests_from_table, headings_of, table_of_guests
 from ruvex.plan import (
     EditError,
     Guest,
@@ -105,7 +106,7 @@ class Editor(QObject):
             return item.host
         return hosts[0].id if len(hosts) > 1 else None
 
-    def _add(self, items: Sequence[Pool | Guest], text: str, note: str = "") -> bool:
+    def _add(self, items: Sequence[Host | Pool | Guest], text: str, note: str = "") -> bool:
         """Add items; guests that find no promise are added powered off, and that is told."""
         base = self._desk.document.plan
         off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
@@ -122,7 +123,8 @@ class Editor(QObject):
         if not self._make(step):
             return False
         ids = {item.id for item in items}
-        tops = [item.id for item in items if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
+        rows = [item for item in items if not isinstance(item, Host)]
+        tops = [item.id for item in rows if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
         self._desk.selection.select_many(tops, tops[-1])
         lines = [note] if note else []
         lines += self._waiting_lines(site.plan, waiting, "was added powered off", "were added powered off")
@@ -167,6 +169,24 @@ class Editor(QObject):
         note = "\n".join(notes)
         count = f"{len(guests)} guests" if len(guests) != 1 else guests[0].label
         return self._add([*found.pools, *guests], f"paste {count}", note)
+
+    def bring(self, found: Brought, source: str) -> bool:
+        """Add what a file or a running host brings; tells whether it was accepted."""
+        host = None if found.hosts else self._host()
+        guests = [guest.model_copy(update={"host": guest.host or host}) for guest in found.guests]
+        notes = [f"{source}: {len(guests)} guests and {len(found.pools)} pools came in."]
+        notes += [f"Left out: {', '.join(found.left_out)}."] if found.left_out else []
+        items: list[Host | Pool | Guest] = [*found.hosts, *found.pools, *guests]
+        note = "\n".join([*notes, *found.told])
+        document = self._desk.document
+        plan = document.plan
+        if plan.hosts or plan.pools or plan.guests:
+            return self._add(items, f"bring {source} in", note)
+        # Into an empty plan it comes as it is, as on opening: without a host no promise could be kept, and hosts come
+        # from elsewhere.
+        document.show_file(replace(document.file, plan=add_items(plan, items)), document.path, is_saved=False)
+        self.told.emit(note)
+        return True
 
     # Changing
 

@@ -118,12 +118,25 @@ class _Reading:
         for element in self._root:
             if _local(element) not in ("VirtualSystem", "VirtualSystemCollection"):
                 self._leave(element)
-        self._systems(self._root, None, 0)
+        self._systems(self._package(), None, 0)
         if self._problems:
             raise PlanError(self._problems)
         if not self._guests and not self._pools:
             raise PlanFileError(f"{self._name} has no virtual system in it")
-        return Brought(tuple(self._pools), tuple(self._guests), tuple(self._left_out))
+        told = ("An envelope says nothing of demand: each guest has that of a new one.",) if self._guests else ()
+        return Brought(tuple(self._pools), tuple(self._guests), tuple(self._left_out), told=told)
+
+    def _package(self) -> Any:
+        """Give what holds the systems: an envelope has one, so a collection around all that sets nothing is no pool."""
+        tops = [one for one in self._root if _local(one) in ("VirtualSystem", "VirtualSystemCollection")]
+        if len(tops) == 1 and _local(tops[0]) == "VirtualSystemCollection":
+            parts = {_local(one) for one in tops[0]}
+            if "ResourceAllocationSection" not in parts and parts & {"VirtualSystem", "VirtualSystemCollection"}:
+                for one in tops[0]:
+                    if _local(one) not in ("VirtualSystem", "VirtualSystemCollection"):
+                        self._leave(one)
+                return tops[0]
+        return self._root
 
     def _leave(self, element: Any) -> None:
         name = _local(element)

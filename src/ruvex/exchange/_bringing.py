@@ -1,0 +1,65 @@
+"""Whatever can be brought into a plan, by its path; and what is given out as a folder."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Final
+
+from ruvex.exchange._brought import Brought
+from ruvex.exchange.groups import read_groups
+from ruvex.exchange.ovf import SUFFIXES as OVF_SUFFIXES
+from ruvex.exchange.ovf import read_ovf
+from ruvex.plan import Plan, PlanFileError, UnitError, read_file
+
+GROUPS: Final = Path("/sys/fs/cgroup")
+"""Where Linux has the control groups of the running machine."""
+_MAX_BYTES: Final = 64 * 2**20
+
+
+def read_brought(path: Path, plan: Plan) -> Brought:
+    """Read an OVF envelope, or a folder of control groups; the latter takes a second, in which CPU use is measured.
+
+    Parameters
+    ----------
+    path, plan
+        What is read, and the plan it is for.
+
+    Raises
+    ------
+    PlanError, PlanFileError, UnitError
+        It cannot be read, or is neither.
+    """
+    if path.is_dir():
+        return read_groups(path, plan)
+    if path.suffix.lower() not in OVF_SUFFIXES:
+        endings = ", ".join(OVF_SUFFIXES)
+        raise UnitError(f"{path.name}: what can be brought in ends in {endings}, or is a folder of control groups")
+    return read_ovf(read_file(path, _MAX_BYTES, called=path.name), path.name, plan)
+
+
+def write_folder(out: Path, files: Mapping[str, str]) -> None:
+    """Write files by their paths into a new folder; nobody sees half of it.
+
+    Raises
+    ------
+    PlanFileError
+        It cannot be written, or there is something in it.
+    """
+    try:
+        half = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
+        try:
+            for name, text in files.items():
+                (half / name).parent.mkdir(parents=True, exist_ok=True)
+                (half / name).write_text(text, encoding="utf-8")
+            half.chmod(0o755)
+            # An empty folder gives way, one with something in it does not.
+            half.rename(out)
+        except BaseException:
+            shutil.rmtree(half, ignore_errors=True)
+            raise
+    except OSError as error:
+        why = "there is something in it already" if out.is_dir() else error.strerror
+        raise PlanFileError(f"{out} cannot be written: {why}; name a new folder") from None

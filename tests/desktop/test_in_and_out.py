@@ -1,0 +1,131 @@
+"""Bringing in and giving out, by key and mouse."""
+
+from __future__ import annotations
+
+import io
+import tarfile
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+
+from ruvex.desktop.kit.actions import ActionName
+from ruvex.exchange import read_ovf, write_ovf
+from ruvex.plan import Plan, read_plan
+from tests.desktop.base import NONE, WindowCase
+from tests.exchange.test_ovf import FOREIGN
+
+
+class InAndOut(WindowCase):
+    """What comes in from elsewhere and what goes out."""
+
+    def press(self, name: ActionName) -> None:
+        """Press an action's key, and wait for what it began."""
+        keys = {"Ctrl+I": (Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)}
+        shifted = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        keys |= {"Ctrl+Shift+I": (Qt.Key.Key_I, shifted), "Ctrl+Shift+G": (Qt.Key.Key_G, shifted)}
+        key, modifiers = keys[name.value.keys[0]]
+        QTest.keyClick(self.window, key, modifiers)
+        self.settle()
+
+    def drop(self, path: Path) -> None:
+        """Drop a file on the window."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE)
+        self.window.dropEvent(event)
+        self.settle()
+
+    def test_an_ova_is_dropped_on_the_demo(self) -> None:
+        """It is added to what is open, without a question about what is not saved; what it left out is told."""
+        self.open_demo()
+        before = self.desk.document.plan
+        self.desk.document.undo_stack.resetClean()
+        path = self.folder / "site.ova"
+        with tarfile.open(path, "w") as tar:
+            member = tarfile.TarInfo("site.ovf")
+            member.size = len(FOREIGN)
+            tar.addfile(member, io.BytesIO(FOREIGN))
+        self.drop(path)
+        plan = self.desk.document.plan
+        there = read_ovf(FOREIGN, "site.ovf", before)
+        self.assertTrue(there.guests)
+        self.assertEqual([g.name for g in plan.guests[len(before.guests) :]], [g.name for g in there.guests])
+        told = self.window.notice.text
+        self.assertIn(f"site.ova: {len(there.guests)} guests and {len(there.pools)} pools came in.", told)
+        self.assertIn("NetworkSection", told)
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+        self.desk.document.undo()
+        self.assertEqual(self.desk.document.plan, before)
+
+    def test_out_and_into_an_empty_plan(self) -> None:
+        """Given out by key, the demo comes back into a new plan with the same names and settings."""
+        self.open_demo()
+        path = self.folder / "out.ovf"
+        self.window.exchanging.ask_give = lambda _window, _suggestion: path
+        self.press(ActionName.GIVE)
+        guests = self.desk.document.plan.guests
+        self.assertIn(f"out.ovf has {len(guests)} guests", self.window.notice.text)
+        self.assertEqual(path.read_bytes(), write_ovf(self.desk.document.plan))
+        self.window.files.new()
+        self.settle()
+        self.window.exchanging.ask_bring = lambda _window, _folder: path
+        self.press(ActionName.BRING)
+        found = {guest.name: guest.vcpus for guest in self.desk.document.plan.guests}
+        self.assertEqual(found, {guest.label: guest.vcpus for guest in guests})
+        self.assertIn(f"out.ovf: {len(guests)} guests", self.window.notice.text)
+        self.assertTrue(self.desk.document.is_dirty)
+        self.assertTrue(all(guest.is_on for guest in self.desk.document.plan.guests))
+
+    def test_what_is_no_envelope(self) -> None:
+        """It is told in words, and nothing changes; the same where no folder of groups is."""
+        self.open_demo()
+        before = self.desk.document.plan
+        path = self.folder / "x.ovf"
+        path.write_text("<!DOCTYPE x [<!ENTITY a 'b'>]><Envelope/>", encoding="ascii")
+        self.drop(path)
+        self.assertIn("x.ovf was not brought in.\nx.ovf has a document type", self.window.notice.text)
+        self.drop(self.folder)
+        self.assertIn("has no control groups of version 2", self.window.notice.text)
+        self.assertIs(self.desk.document.plan, before)
+
+    def test_this_machine(self) -> None:
+        """Its groups come into an empty plan, the machine as host, all of it running and divided."""
+        root = self.folder / "groups"
+        unit = root / "quay.slice" / "mail.service"
+        unit.mkdir(parents=True)
+        (root / "cgroup.controllers").write_text("cpu memory\n", encoding="ascii")
+        for folder in (unit.parent, unit):
+            (folder / "cgroup.events").write_text("populated 1\n", encoding="ascii")
+            (folder / "cpu.stat").write_text("usage_usec 5\n", encoding="ascii")
+        (unit / "memory.max").write_text(f"{300 * 2**20}\n", encoding="ascii")
+        (unit / "cpu.weight").write_text("240\n", encoding="ascii")
+        self.window.exchanging.groups = root
+        self.press(ActionName.BRING_HERE)
+        plan = self.desk.document.plan
+        self.assertEqual(
+            ([host.id for host in plan.hosts], [pool.name for pool in plan.pools]), (["this-host"], ["quay"])
+        )
+        guest = plan.guests[0]
+        self.assertEqual((guest.name, guest.memory.size, guest.cpu.shares, guest.is_on), ("mail", 300, 240, True))
+        self.assertIn(guest.id, self.desk.look.division.ids)
+
+    def test_units_of_systemd(self) -> None:
+        """A new folder is written; into one that is not empty nothing is."""
+        self.open_demo()
+        out = self.folder / "units"
+        self.window.exchanging.ask_give = lambda _window, _suggestion: out
+        self.press(ActionName.GIVE)
+        self.assertIn("README.txt in each folder", self.window.notice.text)
+        hosts = read_plan(self.path).plan.hosts
+        self.assertEqual(len([one for one in out.iterdir() if (one / "README.txt").is_file()]), len(hosts))
+        self.press(ActionName.GIVE)
+        self.assertIn("Nothing was written.", self.window.notice.text)
+        self.window.files.new()
+        self.settle()
+        self.assertEqual(self.desk.document.plan.guests, Plan().guests)
+        out = self.folder / "none"
+        self.press(ActionName.GIVE)
+        self.assertIn("The plan has no host", self.window.notice.text)
+        self.assertFalse(out.exists())
