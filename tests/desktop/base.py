@@ -13,7 +13,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, QtMsgType, qInstallMessageHandler
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QCursor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
@@ -63,6 +63,9 @@ class WindowCase(unittest.TestCase):
         sys.excepthook = lambda *error: self.errors.append("".join(traceback.format_exception(*error)))
         self.addCleanup(setattr, sys, "excepthook", before)
         self.application = make_application()
+        # A window that opens under a pointer left there by another test would be told that the pointer entered, and
+        # try what lies below it.
+        QCursor.setPos(0, 0)
         qInstallMessageHandler(self._on_message)
         self.addCleanup(qInstallMessageHandler, None)
         self.window = make_window(preferences=Preferences(self.folder / "state"), follow_desktop=False)

@@ -321,6 +321,16 @@ def _give(
     raise typer.Exit(give(plan, form, out))
 
 
+@app.command("integrate")
+def _integrate(
+    remove: Annotated[bool, typer.Option("--remove", help="Take it all away again.")] = False,
+) -> None:
+    """Put icon, desktop entry, kind of file, man page and completion of shells in place for this person."""
+    from ruvex.cli._integrate import integrate
+
+    raise typer.Exit(integrate(remove=remove))
+
+
 @app.command("prepare")
 def _prepare() -> None:
     """Compile what computes ahead, so that nothing waits for it later; needed once after an installation."""

@@ -9,6 +9,7 @@ from types import TracebackType
 from typing import Any
 
 from PyQt6.QtCore import QByteArray, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex import __version__
@@ -21,6 +22,8 @@ from ruvex.desktop.state.preferences import Preferences
 from ruvex.mishaps import write_report
 
 _SIZE = (1280, 800)
+_APP_ID = "app.ruvex.Ruvex"
+"""What the desktop entry and the icon are called."""
 
 
 def make_application() -> QApplication:
@@ -32,7 +35,8 @@ def make_application() -> QApplication:
     application.setApplicationName("ruvex")
     application.setApplicationDisplayName("Ruvex")
     application.setApplicationVersion(__version__)
-    application.setDesktopFileName("ruvex")
+    application.setDesktopFileName(_APP_ID)
+    application.setWindowIcon(QIcon.fromTheme(_APP_ID))
     application.setStyle("Fusion")
     return application
 
