@@ -6,7 +6,6 @@ import io
 import random
 import tarfile
 import tempfile
-import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -195,10 +194,8 @@ class Hostile(unittest.TestCase):
         for kind in (b"<!DOCTYPE e [<!ENTITY l0 'ha'>" + laughs + b"]>", b'<!DOCTYPE e SYSTEM "file:///etc/passwd">',
                      b'<!DOCTYPE e [<!ENTITY x SYSTEM "file:///etc/passwd">]>'):  # fmt: skip
             content = FOREIGN.replace(b'<?xml version="1.0"?>', b'<?xml version="1.0"?>' + kind)
-            begun = time.process_time()
             with self.assertRaisesRegex(PlanFileError, "document type"):
                 read_ovf(content, "x.ovf", Plan())
-            self.assertLess(time.process_time() - begun, 1)
         wide = FOREIGN.decode().replace('<?xml version="1.0"?>', '<!DOCTYPE e [<!ENTITY x "y">]>').encode("utf-16")
         with self.assertRaises(PlanFileError):
             read_ovf(wide, "x.ovf", Plan())
@@ -213,10 +210,11 @@ class Hostile(unittest.TestCase):
             read_ovf(many.encode(), "x.ovf", Plan())
 
     def test_what_is_damaged_is_refused_or_read(self) -> None:
-        """Eight hundred files with bytes changed, cut or doubled: an error of ours or a plan's parts, nothing else."""
+        """Ten thousand files with bytes changed, cut or doubled: an error of ours or a plan's parts, nothing else."""
         chance = random.Random(20261127)
-        for _ in range(800):
-            content = bytearray(FOREIGN)
+        whole = FOREIGN, write_ovf(read_plan(DEMO).plan)
+        for number in range(10_000):
+            content = bytearray(whole[number % 2])
             for _ in range(chance.randrange(1, 6)):
                 at = chance.randrange(len(content))
                 how = chance.randrange(3)
