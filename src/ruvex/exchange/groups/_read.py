@@ -96,7 +96,10 @@ def read_groups(
         used = _read(group.path / "cpu.stat")
         group.files["cpu.stat"] = used or group.files["cpu.stat"]
         group.cpus = max(group.line("cpu.stat", "usage_usec") - before[group.path], 0.0) / 1e6 / passed
-    return _Reading(plan, host, hosts).brought(groups)
+    found = _Reading(plan, host, hosts).brought(groups)
+    if not found.guests and not found.pools:
+        raise PlanFileError(f"{root}: no group in there has processes")
+    return found
 
 
 def _all(groups: list[_Group]) -> list[_Group]:
@@ -150,8 +153,6 @@ class _Reading:
 
     def brought(self, groups: list[_Group]) -> Brought:
         self._take(groups, None, math.inf)
-        if not self._guests and not self._pools:
-            raise PlanFileError("no group in there has processes")
         left = (f"{self._empty} groups without processes",) if self._empty else ()
         told = tuple(text for _, text in sorted(self._pressed, key=lambda one: -one[0])[:_MOST_TOLD])
         return Brought(tuple(self._pools), tuple(self._guests), left, self._hosts, told)
