@@ -248,4 +248,12 @@ class ByCommand(unittest.TestCase):
             self.assertEqual(len(read_plan(there).plan.guests), 40)
             for wrong in ([str(ovf)], [str(DEMO), "--out", str(plan)], [str(ovf) + "x", "--out", str(plan)]):
                 self.assertEqual(run("bring", *wrong).returncode, 2)
+            table = Path(folder) / "guests.csv"
+            self.assertEqual(run("give", str(there), "--as", "csv", "--out", str(table)).returncode, 0)
+            new = run("bring", str(table), "--out", str(plan))
+            self.assertEqual((new.returncode, new.stderr), (0, ""))
+            before, after = ({g.name or g.id: g.memory for g in read_plan(path).plan.guests} for path in (there, plan))
+            self.assertEqual(before, after)
+            table.write_bytes(b"name\n\xff\n")
+            self.assertIn("UTF-8", run("bring", str(table), "--out", str(plan)).stderr)
             self.assertEqual(run("give", str(DEMO), "--as", "x", "--out", str(ovf)).returncode, 2)

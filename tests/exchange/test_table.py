@@ -175,14 +175,14 @@ class Writing(unittest.TestCase):
         )
 
     @settings(max_examples=50)
-    @given(plans(banks=False))
-    def test_a_pool_stands_for_its_guests_and_all_comes_back(self, plan: Plan) -> None:
-        """Copying everything and pasting it into a plan without guests gives the same guests."""
+    @given(plans(banks=False), st.sampled_from("\t,"))
+    def test_a_pool_stands_for_its_guests_and_all_comes_back(self, plan: Plan, separator: str) -> None:
+        """Copying everything and pasting it into a plan without guests gives the same guests; so does a file."""
         bare = plan.model_copy(update={"guests": ()})
         for index in ("host_index", "pool_index", "guest_index"):
             bare.__dict__.pop(index, None)
         chosen = [*(p.id for p in plan.pools), *(g.id for g in plan.guests if g.pool is None)]
-        text = table_of_guests(plan, chosen)
+        text = table_of_guests(plan, chosen, separator)
         if not plan.guests:
             return
 

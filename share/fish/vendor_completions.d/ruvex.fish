@@ -66,7 +66,7 @@ complete -c ruvex -n '__fish_seen_subcommand_from bring' -l into -r -d 'The plan
 complete -c ruvex -n '__fish_seen_subcommand_from bring' -l out -r -d 'Where the plan goes, if that is elsewhere.'
 complete -c ruvex -n __fish_use_subcommand -a give -d 'Write a plan in an open format.'
 complete -c ruvex -n '__fish_seen_subcommand_from give' -l out -r -d 'Where it goes.'
-complete -c ruvex -n '__fish_seen_subcommand_from give' -l as -r -d 'ovf: an envelope of OVF 2; systemd: a folder of drop-in files.'
+complete -c ruvex -n '__fish_seen_subcommand_from give' -l as -r -d 'ovf: an envelope; csv: a table of guests; systemd: a folder of drop-in files.'
 complete -c ruvex -n __fish_use_subcommand -a integrate -d 'Put icon, desktop entry, kind of file, man page and completion of shells in place for this person.'
 complete -c ruvex -n '__fish_seen_subcommand_from integrate' -l remove -d 'Take it all away again.'
 complete -c ruvex -n __fish_use_subcommand -a prepare -d 'Compile what computes ahead, so that nothing waits for it later; needed once after an installation.'

@@ -293,9 +293,7 @@ def _days(
 def _bring(
     files: Annotated[
         list[Path],
-        typer.Argument(
-            metavar="FILE…", help="OVF envelopes, .ovf or .ova, or a folder of control groups, such as /sys/fs/cgroup."
-        ),
+        typer.Argument(metavar="FILE…", help="OVF envelopes, tables of guests, or a folder of control groups."),
     ],
     into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan they come into; it is written.")] = None,
     out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
@@ -312,7 +310,11 @@ def _give(
     out: Annotated[Path, typer.Option(metavar="FILE", help="Where it goes.")],
     form: Annotated[
         str,
-        typer.Option("--as", metavar="FORMAT", help="ovf: an envelope of OVF 2; systemd: a folder of drop-in files."),
+        typer.Option(
+            "--as",
+            metavar="FORMAT",
+            help="ovf: an envelope; csv: a table of guests; systemd: a folder of drop-in files.",
+        ),
     ] = "ovf",
 ) -> None:
     """Write a plan in an open format."""

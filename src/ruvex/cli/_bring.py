@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Final
 
 from ruvex.divide import divide
-from ruvex.exchange import drop_ins, read_brought, write_folder, write_ovf
+from ruvex.exchange import drop_ins, read_brought, table_of_guests, write_folder, write_ovf
 from ruvex.plan import Plan, PlanFile, UnitError, add_items, read_plan, replace_file, write_plan
 from ruvex.site import site_of
 
-FORMATS: Final = ("ovf", "systemd")
+FORMATS: Final = ("ovf", "csv", "systemd")
 
 
 def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
@@ -58,6 +58,8 @@ def give(path: Path, form: str, out: Path) -> int:
         write_folder(out, files)
         print(f"{out.name}: {len(files)} files; README.txt in each folder says how they are used")
         return 0
-    replace_file(out, write_ovf(file.plan))
+    guests = [guest.id for guest in file.plan.guests]
+    content = write_ovf(file.plan) if form == "ovf" else table_of_guests(file.plan, guests, ",").encode()
+    replace_file(out, content)
     print(f"{out.name}: {len(file.plan.guests)} guests and {len(file.plan.pools)} pools")
     return 0

@@ -1,6 +1,6 @@
 """Other forms of a plan, in and out, and the series of a played one. No Qt."""
 
-from ruvex.exchange._bringing import GROUPS, read_brought, write_folder
+from ruvex.exchange._bringing import GROUPS, TABLE_SUFFIXES, read_brought, write_folder
 from ruvex.exchange._brought import Brought
 from ruvex.exchange._cells import cells_of, cells_text
 from ruvex.exchange._headings import COLUMNS, Column, Heading, headings_of
@@ -16,6 +16,7 @@ __all__ = [
     "GROUPS",
     "OVF_SUFFIXES",
     "SERIES_SUFFIXES",
+    "TABLE_SUFFIXES",
     "TURNS_SUFFIXES",
     "Brought",
     "Column",

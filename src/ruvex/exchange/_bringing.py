@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Final
 
 from ruvex.exchange._brought import Brought
+from ruvex.exchange._table import guests_from_table
 from ruvex.exchange.groups import read_groups
 from ruvex.exchange.ovf import SUFFIXES as OVF_SUFFIXES
 from ruvex.exchange.ovf import read_ovf
@@ -16,11 +17,12 @@ from ruvex.plan import Plan, PlanFileError, UnitError, read_file
 
 GROUPS: Final = Path("/sys/fs/cgroup")
 """Where Linux has the control groups of the running machine."""
+TABLE_SUFFIXES: Final = (".csv", ".tsv", ".txt")
 _MAX_BYTES: Final = 64 * 2**20
 
 
 def read_brought(path: Path, plan: Plan) -> Brought:
-    """Read an OVF envelope, or a folder of control groups; the latter takes a second, in which CPU use is measured.
+    """Read an OVF envelope, a table of guests, or a folder of control groups, for which CPU use is measured a second.
 
     Parameters
     ----------
@@ -34,10 +36,22 @@ def read_brought(path: Path, plan: Plan) -> Brought:
     """
     if path.is_dir():
         return read_groups(path, plan)
+    if path.suffix.lower() in TABLE_SUFFIXES:
+        return _table(path, plan)
     if path.suffix.lower() not in OVF_SUFFIXES:
-        endings = ", ".join(OVF_SUFFIXES)
+        endings = ", ".join((*OVF_SUFFIXES, *TABLE_SUFFIXES))
         raise UnitError(f"{path.name}: what can be brought in ends in {endings}, or is a folder of control groups")
     return read_ovf(read_file(path, _MAX_BYTES, called=path.name), path.name, plan)
+
+
+def _table(path: Path, plan: Plan) -> Brought:
+    try:
+        text = read_file(path, _MAX_BYTES, called=path.name).decode("utf-8")
+    except UnicodeDecodeError:
+        raise PlanFileError(f"{path.name} is not text in UTF-8; save it from the spreadsheet as CSV in UTF-8") from None
+    found = guests_from_table(text, plan)
+    told = (f"Not in the table: {', '.join(found.usual)}.",) if found.usual else ()
+    return Brought(found.pools, found.guests, found.ignored, told=told)
 
 
 def write_folder(out: Path, files: Mapping[str, str]) -> None:

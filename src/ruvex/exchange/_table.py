@@ -288,13 +288,15 @@ def _number(cell: str) -> float:
     return parse_cpu(cell, default_unit="MHz")
 
 
-def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
+def table_of_guests(plan: Plan, ids: Iterable[str], separator: str = "\t") -> str:
     """Write guests as a block that a spreadsheet takes and ``guests_from_table`` reads back unchanged.
 
     Parameters
     ----------
     ids
         Guests and pools; a pool stands for all guests in it.
+    separator
+        A tab for the clipboard, a comma for a file of CSV.
     """
     wanted = set(ids)
     heads = [f"{c.heading} ({_FILE_UNIT[c.kind]})" if c.kind in _FILE_UNIT else c.heading for c in COLUMNS]
@@ -303,7 +305,7 @@ def table_of_guests(plan: Plan, ids: Iterable[str]) -> str:
         for guest in plan.guests
         if guest.id in wanted or wanted & {pool.id for pool in pools_above(plan, guest)}
     ]
-    return cells_text([heads, *rows], "\t")
+    return cells_text([heads, *rows], separator)
 
 
 def _cell(plan: Plan, guest: Guest, column: Column) -> str:

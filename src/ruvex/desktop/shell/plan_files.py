@@ -19,7 +19,7 @@ from ruvex.desktop.shell.reading import Read, Reading, read_small
 from ruvex.desktop.state.document import OtherTraces
 from ruvex.desktop.state.own_file import OwnFile
 from ruvex.desktop.state.recovery import Leftover, Recovery
-from ruvex.exchange import cells_of
+from ruvex.exchange import TABLE_SUFFIXES, cells_of
 from ruvex.plan import (
     SUFFIX,
     OtherTracesError,
@@ -31,7 +31,6 @@ from ruvex.plan import (
 )
 
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
-_TABLES: Final = (".csv", ".tsv", ".txt")
 _LONGEST_NAME: Final = 80
 MAX_TABLE_BYTES: Final = 32_000_000
 
@@ -82,7 +81,7 @@ class PlanFiles(QObject):
         """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
         self._window.notice.hide()
         self._stop_reading()
-        if path.suffix.lower() in _TABLES:
+        if path.suffix.lower() in TABLE_SUFFIXES:
             return self._open_table(path)
         try:
             file = read_small(path)
