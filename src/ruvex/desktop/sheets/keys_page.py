@@ -38,7 +38,13 @@ _IN_TURNS: Final[_Lines] = (
     ("Double click", "Show a turn large"),
 )
 _GROUPS: Final[Sequence[tuple[str, Sequence[str], _Lines]]] = (
-    ("Plan", ("NEW", "OPEN", "DEMO", "SAVE", "SAVE_AS", "UNDO", "REDO", "FIND", "QUIT"), ()),
+    (
+        "Plan",
+        (
+            "NEW", "OPEN", "DEMO", "SAVE", "SAVE_AS", "BRING", "BRING_HERE", "GIVE", "UNDO", "REDO", "FIND", "QUIT",
+        ),
+        (),
+    ),
     (
         "Rows",
         (
