@@ -60,7 +60,8 @@ class OnTheKernel(unittest.TestCase):
             parts, all_of = groups.measure(RAN_S)
         except NoGroupsError as error:
             self.skipTest(str(error))
-        if all_of < QUIET and any("limit" in item["cpu"] for item in guests):
+        # Between turns of others not only limits fall short: 0.31 was seen where 0.41 is right.
+        if all_of < QUIET:
             self.skipTest(f"the processor is not quiet: {all_of:.0%} of it was for the groups")
         groups.close()
         return {paths[path]: part for path, part in parts.items()}
