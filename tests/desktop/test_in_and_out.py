@@ -68,6 +68,10 @@ class InAndOut(WindowCase):
         guests = self.desk.document.plan.guests
         self.assertIn(f"out.ovf has {len(guests)} guests", self.window.notice.text)
         self.assertEqual(path.read_bytes(), write_ovf(self.desk.document.plan))
+        table = self.folder / "guests.csv"
+        self.window.exchanging.ask_give = lambda _window, _suggestion: table
+        self.press(ActionName.GIVE)
+        self.assertEqual(len(table.read_text(encoding="utf-8").splitlines()), len(guests) + 1)
         self.window.files.new()
         self.settle()
         self.window.exchanging.ask_bring = lambda _window, _folder: path
@@ -127,5 +131,5 @@ class InAndOut(WindowCase):
         self.assertEqual(self.desk.document.plan.guests, Plan().guests)
         out = self.folder / "none"
         self.press(ActionName.GIVE)
-        self.assertIn("The plan has no host", self.window.notice.text)
+        self.assertIn("the plan has no host", self.window.notice.text)
         self.assertFalse(out.exists())

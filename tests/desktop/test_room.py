@@ -336,6 +336,17 @@ class States(RoomCase):
         self.assertEqual(self.view.columns.all[0].host, 1)
         self.assertEqual(len(self.view.losses), 14)
 
+    def test_answers_that_come_while_something_is_tried_show_afterwards(self) -> None:
+        """What lies below the pointer stays where it is until the pointer leaves; nothing else has to happen then."""
+        hosts = [HOST | {"id": f"h{i}"} for i in range(3)]
+        self.show_plan(plan_of([busy(f"g{i}", 3000, f"h{i}") for i in range(3)], hosts=hosts, day_s=600, moment=0))
+        self.desk.trial.try_settings("g0", {"cpu.shares": 140.0}, "looked at")
+        self.answered()
+        self.assertEqual(self.view.losses, [])
+        self.desk.trial.give_up()
+        self.settle()
+        self.assertEqual(len(self.view.losses), 3)
+
     def test_answers_follow_the_plan(self) -> None:
         """An edit asks anew; a moment asks only how many more."""
         self.show_plan(site_plan([busy("a", 8000, "one"), busy("b", 8000, "one")], day_s=600, moment=0))

@@ -4,14 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Final
 
-from ruvex.divide import divide
-from ruvex.exchange import drop_ins, read_brought, table_of_guests, write_folder, write_ovf
-from ruvex.plan import Plan, PlanFile, UnitError, add_items, read_plan, replace_file, write_plan
+from ruvex.exchange import give_out, read_brought
+from ruvex.plan import Plan, PlanFile, UnitError, add_items, read_plan, write_plan
 from ruvex.site import site_of
-
-FORMATS: Final = ("ovf", "csv", "systemd")
 
 
 def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
@@ -48,18 +44,6 @@ def give(path: Path, form: str, out: Path) -> int:
     PlanError, PlanFileError, UnitError
         The plan cannot be used, there is no such format, or the file or folder cannot be written.
     """
-    if form not in FORMATS:
-        raise UnitError(f"--as {form}: there are {', '.join(FORMATS)}")
     file = read_plan(path)
-    if form == "systemd":
-        files = drop_ins(divide(site_of(file.plan, file.traces)))
-        if not files:
-            raise UnitError("the plan has no host, and so nothing that a host would set")
-        write_folder(out, files)
-        print(f"{out.name}: {len(files)} files; README.txt in each folder says how they are used")
-        return 0
-    guests = [guest.id for guest in file.plan.guests]
-    content = write_ovf(file.plan) if form == "ovf" else table_of_guests(file.plan, guests, ",").encode()
-    replace_file(out, content)
-    print(f"{out.name}: {len(file.plan.guests)} guests and {len(file.plan.pools)} pools")
+    print(give_out(site_of(file.plan, file.traces), form, out))
     return 0

@@ -26,7 +26,7 @@ class ActionName(Enum):
     SAVE_AS = Spec("Save as…", ("Ctrl+Shift+S",), "Write the plan to another file, its traces with it")
     BRING = Spec("Bring in…", ("Ctrl+I",), "Add guests and pools from an OVF envelope or a table to the plan")
     BRING_HERE = Spec("Bring in this machine", ("Ctrl+Shift+I",), "Add what runs on this Linux host, by control group")
-    GIVE = Spec("Give out…", ("Ctrl+Shift+G",), "Write the plan as an OVF envelope, or as units of systemd")
+    GIVE = Spec("Give out…", ("Ctrl+Shift+G",), "Write the plan as an OVF envelope, a table, or units of systemd")
     UNDO = Spec("Undo", ("Ctrl+Z",), "Take back the last change")
     REDO = Spec("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Make the change again that was taken back")
     FIND = Spec("Find…", ("Ctrl+K",), "Find a guest, a pool, a time or an action by typing")

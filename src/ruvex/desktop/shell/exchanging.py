@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ruvex.desktop.shell.frame import AskPath, Frame
 from ruvex.desktop.state.editing import Editor
-from ruvex.divide import divide
-from ruvex.exchange import GROUPS, OVF_SUFFIXES, Brought, drop_ins, read_brought, write_folder, write_ovf
-from ruvex.plan import PlanError, PlanFileError, RuvexError, replace_file
+from ruvex.exchange import GROUPS, OVF_SUFFIXES, Brought, give_out, read_brought
+from ruvex.plan import PlanError, PlanFileError, RuvexError, UnitError
 
 _BRING_FILTER: Final = "Envelopes and tables (*.ovf *.ova *.csv *.tsv);;All files (*)"
-_OVF_FILTER: Final = "OVF envelope (*.ovf)"
-_GIVE_FILTER: Final = f"{_OVF_FILTER};;Units of systemd, a new folder (*)"
+_GIVE_FILTER: Final = "OVF envelope (*.ovf);;Table of guests (*.csv);;Units of systemd, a new folder (*)"
 
 
 def ask_bring_path(window: QWidget, folder: str) -> Path | None:
@@ -26,11 +24,12 @@ def ask_bring_path(window: QWidget, folder: str) -> Path | None:
 
 
 def ask_give_path(window: QWidget, suggestion: str) -> Path | None:
-    """Let the person choose where the plan goes: a file that ends in .ovf, or a new folder."""
+    """Let the person choose where the plan goes: a file that ends in .ovf or .csv, or a new folder."""
     name, chosen = QFileDialog.getSaveFileName(window, "Give out", suggestion, _GIVE_FILTER)
     if not name:
         return None
-    return Path(name) if chosen != _OVF_FILTER or name.endswith(".ovf") else Path(name + ".ovf")
+    ending = next((one for one in (".ovf", ".csv") if one in chosen), "")
+    return Path(name if name.endswith(ending) else name + ending)
 
 
 class Exchanging(QObject):
@@ -84,27 +83,17 @@ class Exchanging(QObject):
         return True
 
     def ask_and_give(self) -> None:
-        """Ask where the plan goes and write it there: an envelope, or a folder of systemd's units."""
+        """Ask where the plan goes and write it there: an envelope, a table, or a folder of systemd's units."""
         name = self._desk.document.path.stem.partition(".")[0] if self._desk.document.path else "plan"
         path = self.ask_give(self._window, str(self._folder() / f"{name}.ovf"))
         if path is None:
             return
+        form = path.suffix.lower().removeprefix(".")
         try:
-            told = self._write(path)
-        except PlanFileError as error:
+            told = give_out(self._desk.document.site, form if form in ("ovf", "csv") else "systemd", path)
+        except (PlanFileError, UnitError) as error:
             told = f"Nothing was written.\n{error}"
         self._window.notice.tell(told)
-
-    def _write(self, path: Path) -> str:
-        document = self._desk.document
-        if path.suffix.lower() == ".ovf":
-            replace_file(path, write_ovf(document.plan))
-            return f"{path.name} has {len(document.plan.guests)} guests and {len(document.plan.pools)} pools."
-        files: dict[str, Any] = drop_ins(divide(document.site))
-        if not files:
-            raise PlanFileError("The plan has no host, and so nothing that a host would set.")
-        write_folder(path, files)
-        return f"{path.name} has {len(files)} files; README.txt in each folder says how they are used."
 
     def _folder(self) -> Path:
         return self._desk.document.path.parent if self._desk.document.path else Path.home()

@@ -19,20 +19,18 @@ from ruvex.desktop.shell.reading import Read, Reading, read_small
 from ruvex.desktop.state.document import OtherTraces
 from ruvex.desktop.state.own_file import OwnFile
 from ruvex.desktop.state.recovery import Leftover, Recovery
-from ruvex.exchange import TABLE_SUFFIXES, cells_of
+from ruvex.exchange import TABLE_SUFFIXES, cells_of, read_table_text
 from ruvex.plan import (
     SUFFIX,
     OtherTracesError,
     PlanError,
     PlanFileError,
     ReadOnlyFileError,
-    read_file,
     read_plan,
 )
 
 _FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
 _LONGEST_NAME: Final = 80
-MAX_TABLE_BYTES: Final = 32_000_000
 
 
 def ask_open_path(window: QWidget, folder: str) -> Path | None:
@@ -135,12 +133,9 @@ class PlanFiles(QObject):
     def _open_table(self, path: Path) -> bool:
         """Show the columns of a table of guests, to be added to the plan that is open."""
         try:
-            cells = cells_of(read_file(path, MAX_TABLE_BYTES, called=path.name).decode("utf-8"))
-        except (OSError, UnicodeDecodeError, PlanError) as error:
-            reasons = [str(problem) for problem in error.problems] if isinstance(error, PlanError) else [str(error)]
-            if isinstance(error, UnicodeDecodeError):
-                reasons = ["it is not text in UTF-8; save it from the spreadsheet as CSV in UTF-8"]
-            self._window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
+            cells = cells_of(read_table_text(path))
+        except (PlanError, PlanFileError) as error:
+            self.tell_faults(path, error)
             return False
         self._window.show_table(cells, path.name)
         return True

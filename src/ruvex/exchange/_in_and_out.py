@@ -1,4 +1,4 @@
-"""Whatever can be brought into a plan, by its path; and what is given out as a folder."""
+"""Whatever can be brought into a plan, by its path, and whatever it can be given out as."""
 
 from __future__ import annotations
 
@@ -8,16 +8,20 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Final
 
+from ruvex.divide import divide
 from ruvex.exchange._brought import Brought
-from ruvex.exchange._table import guests_from_table
-from ruvex.exchange.groups import read_groups
+from ruvex.exchange._table import guests_from_table, table_of_guests
+from ruvex.exchange.groups import drop_ins, read_groups
 from ruvex.exchange.ovf import SUFFIXES as OVF_SUFFIXES
-from ruvex.exchange.ovf import read_ovf
-from ruvex.plan import Plan, PlanFileError, UnitError, read_file
+from ruvex.exchange.ovf import read_ovf, write_ovf
+from ruvex.plan import Plan, PlanFileError, UnitError, read_file, replace_file
+from ruvex.site import Site
 
 GROUPS: Final = Path("/sys/fs/cgroup")
 """Where Linux has the control groups of the running machine."""
 TABLE_SUFFIXES: Final = (".csv", ".tsv", ".txt")
+FORMATS: Final = ("ovf", "csv", "systemd")
+_MAX_TABLE_BYTES: Final = 32_000_000
 _MAX_BYTES: Final = 64 * 2**20
 
 
@@ -44,17 +48,53 @@ def read_brought(path: Path, plan: Plan) -> Brought:
     return read_ovf(read_file(path, _MAX_BYTES, called=path.name), path.name, plan)
 
 
-def _table(path: Path, plan: Plan) -> Brought:
+def read_table_text(path: Path) -> str:
+    """Read the text of a table.
+
+    Raises
+    ------
+    PlanFileError
+        It cannot be read, has too much, or is no text in UTF-8.
+    """
     try:
-        text = read_file(path, _MAX_BYTES, called=path.name).decode("utf-8")
+        return read_file(path, _MAX_TABLE_BYTES, called=path.name).decode("utf-8")
     except UnicodeDecodeError:
         raise PlanFileError(f"{path.name} is not text in UTF-8; save it from the spreadsheet as CSV in UTF-8") from None
-    found = guests_from_table(text, plan)
+
+
+def _table(path: Path, plan: Plan) -> Brought:
+    found = guests_from_table(read_table_text(path), plan)
     told = (f"Not in the table: {', '.join(found.usual)}.",) if found.usual else ()
     return Brought(found.pools, found.guests, found.ignored, told=told)
 
 
-def write_folder(out: Path, files: Mapping[str, str]) -> None:
+def give_out(site: Site, form: str, out: Path) -> str:
+    """Write a plan in one of the ``FORMATS``; gives a sentence that says what was written.
+
+    Raises
+    ------
+    UnitError
+        There is no such format, or the plan has no host and nothing that a host would set.
+    PlanFileError
+        The file or folder cannot be written.
+    """
+    plan = site.plan
+    if form not in FORMATS:
+        raise UnitError(f"{form}: there are {', '.join(FORMATS)}")
+    if form == "systemd":
+        files = drop_ins(divide(site))
+        if not files:
+            raise UnitError("the plan has no host, and so nothing that a host would set")
+        _write_folder(out, files)
+        return f"{out.name} has {len(files)} files; README.txt in each folder says how they are used."
+    if form == "csv":
+        replace_file(out, table_of_guests(plan, [guest.id for guest in plan.guests], ",").encode())
+        return f"{out.name} has {len(plan.guests)} guests."
+    replace_file(out, write_ovf(plan))
+    return f"{out.name} has {len(plan.guests)} guests and {len(plan.pools)} pools."
+
+
+def _write_folder(out: Path, files: Mapping[str, str]) -> None:
     """Write files by their paths into a new folder; nobody sees half of it.
 
     Raises
