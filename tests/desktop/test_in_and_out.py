@@ -53,7 +53,7 @@ class InAndOut(WindowCase):
         self.assertTrue(there.guests)
         self.assertEqual([g.name for g in plan.guests[len(before.guests) :]], [g.name for g in there.guests])
         told = self.window.notice.text
-        self.assertIn(f"site.ova: {len(there.guests)} guests and {len(there.pools)} pools came in.", told)
+        self.assertIn(f"site.ova: {there.counted} came in.", told)
         self.assertIn("NetworkSection", told)
         self.assertEqual(self.desk.document.undo_stack.count(), 1)
         self.desk.document.undo()
@@ -63,15 +63,28 @@ class InAndOut(WindowCase):
         """Given out by key, the demo comes back into a new plan with the same names and settings."""
         self.open_demo()
         path = self.folder / "out.ovf"
-        self.window.exchanging.ask_give = lambda _window, _suggestion: path
+        self.window.exchanging.ask_give = lambda _window, _suggestion: ("ovf", path)
         self.press(ActionName.GIVE)
         guests = self.desk.document.plan.guests
         self.assertIn(f"out.ovf has {len(guests)} guests", self.window.notice.text)
         self.assertEqual(path.read_bytes(), write_ovf(self.desk.document.plan))
         table = self.folder / "guests.csv"
-        self.window.exchanging.ask_give = lambda _window, _suggestion: table
+        self.window.exchanging.ask_give = lambda _window, _suggestion: ("csv", table)
         self.press(ActionName.GIVE)
         self.assertEqual(len(table.read_text(encoding="utf-8").splitlines()), len(guests) + 1)
+        self.window.exchanging.ask_give = lambda _window, _suggestion: ("csv", self.folder / "tables")
+        self.press(ActionName.GIVE)
+        site, traces = self.desk.document.plan, dict(self.desk.document.site.traces)
+        self.window.files.new()
+        self.settle()
+        self.drop(self.folder / "tables")
+        back = self.desk.document.plan
+        self.assertEqual(
+            (back.hosts, back.pools, back.guests, back.placement, back.events),
+            (site.hosts, site.pools, site.guests, site.placement, site.events),
+        )
+        self.assertEqual(dict(self.desk.document.site.traces), traces)
+        self.desk.document.undo_stack.setClean()
         self.window.files.new()
         self.settle()
         self.window.exchanging.ask_bring = lambda _window, _folder: path
@@ -119,7 +132,7 @@ class InAndOut(WindowCase):
         """A new folder is written; into one that is not empty nothing is."""
         self.open_demo()
         out = self.folder / "units"
-        self.window.exchanging.ask_give = lambda _window, _suggestion: out
+        self.window.exchanging.ask_give = lambda _window, _suggestion: ("systemd", out)
         self.press(ActionName.GIVE)
         self.assertIn("README.txt in each folder", self.window.notice.text)
         hosts = read_plan(self.path).plan.hosts

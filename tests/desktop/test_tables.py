@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.state.steps import Step
 from ruvex.plan import EditError, SetEvent, add_events
-from tests.desktop.base import LEFT, WindowCase
+from tests.desktop.base import LEFT, NONE, WindowCase
 
 TABLE = "boat;berth count;mem GiB;State;Group\nferry-21;3;6,5;running;Sea/Quay\nferry-22;2;4;stopped;Sea/Quay\n"
 
@@ -21,9 +23,14 @@ class Tables(WindowCase):
 
     def choose(self, number: int, text: str) -> None:
         """Choose what a column holds, as the keyboard does."""
-        chooser = self.window.table_page.choosers[number]
+        self.pick(self.window.table_page.choosers[number], text)
+
+    def pick(self, chooser: Chooser, text: str) -> None:
+        """Go to a value of a choice with Home and Down."""
         chooser.setFocus()
-        QTest.keyClicks(chooser, text)
+        QTest.keyClick(chooser, Qt.Key.Key_Home)
+        for _ in range(chooser.findText(text)):
+            QTest.keyClick(chooser, Qt.Key.Key_Down)
         self.settle()
         self.assertEqual(chooser.currentText(), text)
 
@@ -43,7 +50,7 @@ class Tables(WindowCase):
         self.assertIn("no column holds the names", page.told.text())
         self.choose(0, "name")
         self.choose(1, "vCPUs")
-        self.assertEqual(page.add_button.text(), "Add 2 guests")
+        self.assertEqual(page.add_button.text(), "Add 2 guests and 2 pools")
         self.assertIn("New pools: Sea, Quay.", page.told.text())
         self.assertIn("Not in the table: CPU demand", page.told.text())
         QTest.mouseClick(page.add_button, LEFT)
@@ -75,9 +82,62 @@ class Tables(WindowCase):
         self.assertFalse(self.window.open_path(path))
         self.assertIn("UTF-8", self.window.notice.text)
 
+    def test_five_hundred_under_headings_nobody_foresaw(self) -> None:
+        """An inventory is dropped on an empty window, four columns are assigned, and all of it is there and runs."""
+        path = self.folder / "inventory.csv"
+        lines = ["Boat / berth;Threads granted;Granted in GiB;Iron;Afloat;Line;Berthed"]
+        for i in range(500):
+            line = ("Freight", "Night/Long", "Harbour")[i % 3]
+            lines.append(
+                f"craft-{i:03};{1 + i % 7};{1 + i % 5},5;pier-{i % 9};{'no' if i % 11 == 5 else 'yes'};{line};{i}"
+            )
+        path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        self.window.dropEvent(QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, NONE))
+        self.settle()
+        page = self.window.table_page
+        self.assertEqual(page.rows_are.currentText(), "guests")
+        self.assertEqual({chooser.currentText() for chooser in page.choosers}, {"leave it out"})
+        for number, text in enumerate(("name", "vCPUs", "memory size", "host", "power", "pool")):
+            self.choose(number, text)
+        self.assertEqual(page.add_button.text(), "Add 500 guests, 4 pools and 9 hosts")
+        self.assertIn("New hosts, as usual ones are: pier-0, pier-1", page.told.text())
+        QTest.mouseClick(page.add_button, LEFT)
+        self.settle()
+        plan = self.desk.document.plan
+        self.assertEqual((len(plan.guests), len(plan.pools), len(plan.hosts)), (500, 4, 9))
+        guest = plan.guests[16]
+        self.assertEqual(
+            (guest.name, guest.vcpus, guest.memory.size, guest.host, guest.power),
+            ("craft-016", 3, 2560, "pier-7", "off"),
+        )
+        self.assertEqual(len(self.desk.look.division.ids), 500 + 4)
+        self.assertIn("Left out: Berthed.", self.window.notice.text)
+
+    def test_rows_that_are_no_guests(self) -> None:
+        """What the rows are is taken from the headings and can be changed; the columns follow."""
+        self.open_demo()
+        path = self.folder / "changes.csv"
+        path.write_text("time,event,of,lasts,factor\n11:10,surge,mail,00:20,3\n", encoding="utf-8")
+        self.assertTrue(self.window.open_path(path))
+        self.settle()
+        page = self.window.table_page
+        self.assertEqual(page.rows_are.currentText(), "events")
+        self.pick(page.rows_are, "pools")
+        self.assertEqual(page.choosers[0].currentText(), "leave it out")
+        self.pick(page.rows_are, "events")
+        self.assertEqual(page.add_button.text(), "Add 1 event")
+        before = self.desk.document.plan
+        QTest.mouseClick(page.add_button, LEFT)
+        self.settle()
+        self.assertEqual(len(self.desk.document.plan.events), len(before.events) + 1)
+        self.desk.document.undo()
+        self.assertEqual(self.desk.document.plan.events, before.events)
+
     def test_two_columns_cannot_hold_one_setting(self) -> None:
         """It is told which, and nothing can be added until it is mended."""
-        self.window.show_table([["boat", "berth"], ["a", "b"]], "a test")
+        self.window.show_table([["boat", "berth"], ["a", "b"]], None)
         self.choose(0, "name")
         self.assertTrue(self.window.table_page.add_button.isEnabled())
         self.choose(1, "name")

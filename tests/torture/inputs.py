@@ -12,7 +12,7 @@ from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.recovery_copy import read_copy, read_facts
 from ruvex.divide import causes_of, divide
-from ruvex.exchange import cells_of, guests_from_table, headings_of, table_of_guests
+from ruvex.exchange import TABLE_KINDS, cells_of, headings_of, kind_of, read_table, table_of, with_brought
 from ruvex.plan import (
     EditError,
     OurFaultError,
@@ -21,7 +21,6 @@ from ruvex.plan import (
     PlanFileError,
     RuvexError,
     UnitError,
-    add_items,
     format_time,
     parse_cpu,
     parse_memory,
@@ -87,15 +86,16 @@ def try_table(content: bytes) -> bool:
     plan, text = demo.plan, content.decode("utf-8", "replace")
     try:
         cells = cells_of(text)
-        headings_of(cells[0])
-        pasted = guests_from_table(text, plan)
-        after = add_items(plan, [*pasted.pools, *pasted.guests])
+        headings_of(cells[0], kind_of(cells[0]))
+        pasted = read_table(text, plan)
+        after = with_brought(plan, pasted)
         if len(after.guests) < _MOST_GUESTS:
             divide(site_of(after, demo.traces))
     except (PlanError, EditError) as error:
         _must_be_said(error)
         return False
-    table_of_guests(after, [guest.id for guest in after.guests])
+    for kind in TABLE_KINDS:
+        table_of(after, kind)
     return True
 
 

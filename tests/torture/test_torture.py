@@ -13,7 +13,7 @@ import unittest
 from pathlib import Path
 
 from ruvex.desktop.state.recovery_copy import SUFFIX, read_copy, read_facts
-from ruvex.exchange import guests_from_table
+from ruvex.exchange import read_table
 from ruvex.plan import Plan, PlanError, PlanFileError, UnitError, parse_cpu, parse_time, read_plan
 from tests.torture import corpus
 from tests.torture.inputs import KINDS, TRACE, TRACED
@@ -75,7 +75,7 @@ class Corpus(unittest.TestCase):
             with self.subTest(name):
                 said = ""
                 try:
-                    guests_from_table(content, Plan())
+                    read_table(content, Plan())
                 except PlanError as error:
                     said = str(error)
                 self.look("table", content, said, expected)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from ruvex.exchange import give_out, read_brought
-from ruvex.plan import Plan, PlanFile, UnitError, add_items, read_plan, write_plan
+from ruvex.exchange import give_out, read_brought, with_brought
+from ruvex.plan import Plan, PlanFile, UnitError, read_plan, write_plan
 from ruvex.site import site_of
 
 
@@ -22,16 +22,16 @@ def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
     if target is None:
         raise UnitError("say where the plan goes: --into a plan that is there, or --out a new one")
     file = read_plan(into) if into is not None else PlanFile(Plan())
-    plan = file.plan
+    plan, traces = file.plan, dict(file.traces)
     for path in files:
-        brought = read_brought(path, plan)
-        plan = add_items(plan, [*brought.hosts, *brought.pools, *brought.guests])
-        print(f"{path.name}: {len(brought.guests)} guests and {len(brought.pools)} pools")
+        brought = read_brought(path, plan, traces)
+        plan, traces = with_brought(plan, brought), {**traces, **brought.traces}
+        print(f"{path.name}: {brought.counted}")
         if brought.left_out:
             print(f"  left out: {', '.join(brought.left_out)}")
         for text in brought.told:
             print(f"  {text}")
-    write_plan(plan, target, layout=file.layout, traces=file.traces, other_traces="replace")
+    write_plan(plan, target, layout=file.layout, traces=traces, other_traces="replace")
     print(f"{target.name} has {len(plan.guests)} guests and {len(plan.pools)} pools now")
     return 0
 

@@ -1,10 +1,10 @@
-"""What a file, or a running host, brings into a plan."""
+"""What files, or a running host, bring into a plan."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from ruvex.plan import Guest, Host, Pool
+from ruvex.plan import Event, Guest, Host, PlacementRule, Plan, Pool, Traces, add_events, add_items, with_placement
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,6 +21,10 @@ class Brought:
         Machines that the plan does not have yet.
     told
         What is worth knowing about it and has no place in a plan, a sentence each.
+    placement, events
+        Rules and events of what the plan has, or what comes with them.
+    traces
+        Those that guests and events name and the plan does not have, by names that are free.
     """
 
     pools: tuple[Pool, ...]
@@ -28,3 +32,46 @@ class Brought:
     left_out: tuple[str, ...]
     hosts: tuple[Host, ...] = ()
     told: tuple[str, ...] = ()
+    placement: tuple[PlacementRule, ...] = ()
+    events: tuple[Event, ...] = ()
+    traces: Traces = field(default_factory=dict)
+
+    @property
+    def items(self) -> tuple[Host | Pool | Guest, ...]:
+        """Hosts, pools and guests, those that are named before those that name them."""
+        return (*self.hosts, *self.pools, *self.guests)
+
+    @property
+    def counted(self) -> str:
+        """How much of what comes in, such as ``12 guests and 1 pool``."""
+        counts = (
+            (len(self.guests), "guest", "guests"), (len(self.pools), "pool", "pools"),
+            (len(self.hosts), "host", "hosts"), (len(self.placement), "rule of placement", "rules of placement"),
+            (len(self.events), "event", "events"),
+        )  # fmt: skip
+        parts = [f"{n} {one if n == 1 else many}" for n, one, many in counts if n]
+        return " and ".join(filter(None, [", ".join(parts[:-1]), *parts[-1:]])) or "nothing"
+
+
+def with_brought(plan: Plan, brought: Brought) -> Plan:
+    """Give a plan with what was brought.
+
+    Raises
+    ------
+    EditError
+        The plan would not be valid.
+    """
+    return with_happenings(add_items(plan, brought.items), brought)
+
+
+def with_happenings(plan: Plan, brought: Brought) -> Plan:
+    """Give a plan with the rules of placement and the events that were brought.
+
+    Raises
+    ------
+    EditError
+        One of them is of what the plan does not have, or they contradict each other.
+    """
+    if brought.placement:
+        plan = with_placement(plan, (*plan.placement, *brought.placement))
+    return add_events(plan, brought.events) if brought.events else plan

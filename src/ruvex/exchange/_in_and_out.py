@@ -9,29 +9,36 @@ from pathlib import Path
 from typing import Final
 
 from ruvex.divide import divide
-from ruvex.exchange._brought import Brought
-from ruvex.exchange._table import guests_from_table, table_of_guests
+from ruvex.exchange._brought import Brought, with_brought
+from ruvex.exchange._traces_in import with_traces
 from ruvex.exchange.groups import drop_ins, read_groups
 from ruvex.exchange.ovf import SUFFIXES as OVF_SUFFIXES
 from ruvex.exchange.ovf import read_ovf, write_ovf
-from ruvex.plan import Plan, PlanFileError, UnitError, read_file, replace_file
+from ruvex.exchange.tables import TABLE_KINDS, Kind, read_table, table_of
+from ruvex.plan import Plan, PlanFileError, Traces, UnitError, read_file, replace_file, trace_files
 from ruvex.site import Site
 
 GROUPS: Final = Path("/sys/fs/cgroup")
 """Where Linux has the control groups of the running machine."""
 TABLE_SUFFIXES: Final = (".csv", ".tsv", ".txt")
 FORMATS: Final = ("ovf", "csv", "systemd")
+_IN_ORDER: Final[tuple[Kind, ...]] = ("hosts", "pools", "guests", "placement", "events")
+"""The tables of a folder, those that are named before those that name them."""
 _MAX_TABLE_BYTES: Final = 32_000_000
 _MAX_BYTES: Final = 64 * 2**20
 
 
-def read_brought(path: Path, plan: Plan) -> Brought:
-    """Read an OVF envelope, a table of guests, or a folder of control groups, for which CPU use is measured a second.
+def read_brought(path: Path, plan: Plan, traces: Traces) -> Brought:
+    """Read an OVF envelope, a table or a folder of tables, or a folder of control groups.
+
+    For groups CPU use is measured a second.
 
     Parameters
     ----------
-    path, plan
-        What is read, and the plan it is for.
+    path
+        What is read.
+    plan, traces
+        What it is for.
 
     Raises
     ------
@@ -39,12 +46,16 @@ def read_brought(path: Path, plan: Plan) -> Brought:
         It cannot be read, or is neither.
     """
     if path.is_dir():
+        if any((path / f"{kind}.csv").is_file() for kind in TABLE_KINDS):
+            return with_traces(_folder(path, plan), path, traces)
         return read_groups(path, plan)
     if path.suffix.lower() in TABLE_SUFFIXES:
-        return _table(path, plan)
+        return with_traces(read_table(read_table_text(path), plan), path.parent, traces)
     if path.suffix.lower() not in OVF_SUFFIXES:
         endings = ", ".join((*OVF_SUFFIXES, *TABLE_SUFFIXES))
-        raise UnitError(f"{path.name}: what can be brought in ends in {endings}, or is a folder of control groups")
+        raise UnitError(
+            f"{path.name}: what can be brought in ends in {endings}, or is a folder of tables or of control groups"
+        )
     return read_ovf(read_file(path, _MAX_BYTES, called=path.name), path.name, plan)
 
 
@@ -62,10 +73,23 @@ def read_table_text(path: Path) -> str:
         raise PlanFileError(f"{path.name} is not text in UTF-8; save it from the spreadsheet as CSV in UTF-8") from None
 
 
-def _table(path: Path, plan: Plan) -> Brought:
-    found = guests_from_table(read_table_text(path), plan)
-    told = (f"Not in the table: {', '.join(found.usual)}.",) if found.usual else ()
-    return Brought(found.pools, found.guests, found.ignored, told=told)
+def _folder(path: Path, plan: Plan) -> Brought:
+    """Read a folder of tables, as ``give_out`` writes it: what others name is read before them."""
+    found = Brought((), (), ())
+    for kind in _IN_ORDER:
+        one = path / f"{kind}.csv"
+        if not one.is_file():
+            continue
+        text = read_table_text(one)
+        if len(text.splitlines()) < 2:
+            continue
+        more = read_table(text, with_brought(plan, found))
+        found = Brought(
+            (*found.pools, *more.pools), (*found.guests, *more.guests), (*found.left_out, *more.left_out),
+            (*found.hosts, *more.hosts), (*found.told, *more.told), (*found.placement, *more.placement),
+            (*found.events, *more.events),
+        )  # fmt: skip
+    return found
 
 
 def give_out(site: Site, form: str, out: Path) -> str:
@@ -85,16 +109,20 @@ def give_out(site: Site, form: str, out: Path) -> str:
         files = drop_ins(divide(site))
         if not files:
             raise UnitError("the plan has no host, and so nothing that a host would set")
-        _write_folder(out, files)
+        _write_folder(out, {name: text.encode() for name, text in files.items()})
         return f"{out.name} has {len(files)} files; README.txt in each folder says how they are used."
-    if form == "csv":
-        replace_file(out, table_of_guests(plan, [guest.id for guest in plan.guests], ",").encode())
+    if form == "csv" and out.suffix.lower() == ".csv":
+        replace_file(out, table_of(plan, "guests").encode())
         return f"{out.name} has {len(plan.guests)} guests."
+    if form == "csv":
+        tables = {f"{kind}.csv": table_of(plan, kind).encode() for kind in TABLE_KINDS if getattr(plan, kind)}
+        _write_folder(out, tables | {name: site.traces[name].content for name in trace_files(plan)})
+        return f"{out.name} has tables of guests, pools, hosts, rules of placement and events, as far as there are any."
     replace_file(out, write_ovf(plan))
     return f"{out.name} has {len(plan.guests)} guests and {len(plan.pools)} pools."
 
 
-def _write_folder(out: Path, files: Mapping[str, str]) -> None:
+def _write_folder(out: Path, files: Mapping[str, bytes]) -> None:
     """Write files by their paths into a new folder; nobody sees half of it.
 
     Raises
@@ -107,7 +135,7 @@ def _write_folder(out: Path, files: Mapping[str, str]) -> None:
         try:
             for name, text in files.items():
                 (half / name).parent.mkdir(parents=True, exist_ok=True)
-                (half / name).write_text(text, encoding="utf-8")
+                (half / name).write_bytes(text)
             half.chmod(0o755)
             # An empty folder gives way, one with something in it does not.
             half.rename(out)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Final
 
@@ -14,7 +15,14 @@ from ruvex.exchange import GROUPS, OVF_SUFFIXES, Brought, give_out, read_brought
 from ruvex.plan import PlanError, PlanFileError, RuvexError, UnitError
 
 _BRING_FILTER: Final = "Envelopes and tables (*.ovf *.ova *.csv *.tsv);;All files (*)"
-_GIVE_FILTER: Final = "OVF envelope (*.ovf);;Table of guests (*.csv);;Units of systemd, a new folder (*)"
+_GIVE: Final[Mapping[str, tuple[str, str]]] = {
+    "OVF envelope (*.ovf)": ("ovf", ".ovf"),
+    "Table of guests (*.csv)": ("csv", ".csv"),
+    "Tables of everything, a new folder (*)": ("csv", ""),
+    "Units of systemd, a new folder (*)": ("systemd", ""),
+}
+"""What a plan can be given out as: what the choice is called, the format, and how names of files end."""
+AskGive = Callable[[QWidget, str], tuple[str, Path] | None]
 
 
 def ask_bring_path(window: QWidget, folder: str) -> Path | None:
@@ -23,13 +31,13 @@ def ask_bring_path(window: QWidget, folder: str) -> Path | None:
     return Path(name) if name else None
 
 
-def ask_give_path(window: QWidget, suggestion: str) -> Path | None:
-    """Let the person choose where the plan goes: a file that ends in .ovf or .csv, or a new folder."""
-    name, chosen = QFileDialog.getSaveFileName(window, "Give out", suggestion, _GIVE_FILTER)
+def ask_give_path(window: QWidget, suggestion: str) -> tuple[str, Path] | None:
+    """Let the person choose as what the plan goes out, and where: a file or a new folder."""
+    name, chosen = QFileDialog.getSaveFileName(window, "Give out", suggestion, ";;".join(_GIVE))
     if not name:
         return None
-    ending = next((one for one in (".ovf", ".csv") if one in chosen), "")
-    return Path(name if name.endswith(ending) else name + ending)
+    form, ending = _GIVE.get(chosen, ("ovf", ".ovf"))
+    return form, Path(name if name.endswith(ending) else name + ending)
 
 
 class Exchanging(QObject):
@@ -47,7 +55,7 @@ class Exchanging(QObject):
         super().__init__(window)
         self._window, self._desk, self._editor = window, window.desk, editor
         self.ask_bring: AskPath = ask_bring_path
-        self.ask_give: AskPath = ask_give_path
+        self.ask_give: AskGive = ask_give_path
         self.groups = GROUPS
 
     def takes(self, path: Path) -> bool:
@@ -66,7 +74,7 @@ class Exchanging(QObject):
 
     def bring(self, path: Path) -> bool:
         """Read a file, or the groups of a host, beside the window, and add it in one undo step. Tells that it began."""
-        plan, told = self._desk.document.plan, f"Reading {path.name}…"
+        site, told = self._desk.document.site, f"Reading {path.name}…"
 
         def add(found: Brought | None, problem: Exception | None) -> None:
             self._window.notice.withdraw(told)
@@ -79,18 +87,19 @@ class Exchanging(QObject):
                 self._editor.bring(found, path.name)
 
         self._window.notice.tell(told)
-        self._desk.background.run("bringing in", lambda: read_brought(path, plan), add, lane="reading")
+        self._desk.background.run(
+            "bringing in", lambda: read_brought(path, site.plan, site.traces), add, lane="reading"
+        )
         return True
 
     def ask_and_give(self) -> None:
-        """Ask where the plan goes and write it there: an envelope, a table, or a folder of systemd's units."""
+        """Ask where the plan goes and write it there: an envelope, tables, or a folder of systemd's units."""
         name = self._desk.document.path.stem.partition(".")[0] if self._desk.document.path else "plan"
-        path = self.ask_give(self._window, str(self._folder() / f"{name}.ovf"))
-        if path is None:
+        chosen = self.ask_give(self._window, str(self._folder() / f"{name}.ovf"))
+        if chosen is None:
             return
-        form = path.suffix.lower().removeprefix(".")
         try:
-            told = give_out(self._desk.document.site, form if form in ("ovf", "csv") else "systemd", path)
+            told = give_out(self._desk.document.site, *chosen)
         except (PlanFileError, UnitError) as error:
             told = f"Nothing was written.\n{error}"
         self._window.notice.tell(told)

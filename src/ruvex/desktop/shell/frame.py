@@ -38,8 +38,8 @@ class Frame(QMainWindow):
     ask_open: AskPath
     ask_save: AskPath
 
-    def show_table(self, cells: Sequence[Sequence[str]], source: str) -> None:
-        """Ask what the columns of a table hold, and offer to add its guests."""
+    def show_table(self, cells: Sequence[Sequence[str]], source: Path | None) -> None:
+        """Ask what the columns of a table hold, and offer to add what it has."""
         raise NotImplementedError
 
     def open_path(self, path: Path) -> bool:

@@ -29,7 +29,7 @@ from ruvex.plan import (
     read_plan,
 )
 
-_FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables of guests (*.csv *.tsv);;All files (*)"
+_FILTER: Final = f"Ruvex plans (*{SUFFIX});;Tables (*.csv *.tsv);;All files (*)"
 _LONGEST_NAME: Final = 80
 
 
@@ -131,13 +131,13 @@ class PlanFiles(QObject):
         self._window.preferences.add_recent(path)
 
     def _open_table(self, path: Path) -> bool:
-        """Show the columns of a table of guests, to be added to the plan that is open."""
+        """Show the columns of a table, to be added to the plan that is open."""
         try:
             cells = cells_of(read_table_text(path))
         except (PlanError, PlanFileError) as error:
             self.tell_faults(path, error)
             return False
-        self._window.show_table(cells, path.name)
+        self._window.show_table(cells, path)
         return True
 
     def save(self) -> bool:

@@ -316,8 +316,8 @@ class Window(Frame):
     def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
         self.notice.tell(text, ((label, partial(self.desk.trial.make, step)), ("Leave it as it was", lambda: None)))
 
-    def show_table(self, cells: Sequence[Sequence[str]], source: str) -> None:
-        """Ask what the columns of a table hold, and offer to add its guests."""
+    def show_table(self, cells: Sequence[Sequence[str]], source: Path | None) -> None:
+        """Ask what the columns of a table hold, and offer to add what it has."""
         self.table_page.show_cells(cells, source)
         self.sheet.open(self.table_page)
         self.table_page.choosers[0].setFocus()

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ruvex.desktop.state.undo import PlanEdit
-from ruvex.plan import Plan, PlanFile, move_moment, read_plan, read_traces, write_plan
+from ruvex.plan import Plan, PlanFile, Traces, move_moment, read_plan, read_traces, write_plan
 from ruvex.promise import Claims, claims_of
 from ruvex.site import Site, site_of
 
@@ -152,6 +152,11 @@ class Document(QObject):
         self._take(site.plan, site)
         self.undo_stack.push(PlanEdit(text, before, site.plan, self._on_undo_or_redo, merges=merges))
         self.edited.emit("")
+
+    def know_traces(self, traces: Traces) -> None:
+        """Take in further traces, so that edits can name them; what no guest names is not written."""
+        if traces:
+            self._take(self.plan, self.site.with_plan(self.plan, {**self.site.traces, **traces}))
 
     def undo(self) -> None:
         """Take back the last edit, one that only waits for a rest too."""

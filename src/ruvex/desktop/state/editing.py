@@ -12,7 +12,16 @@ from PyQt6.QtWidgets import QApplication
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.moving import guests_meant, guests_on, move_step
 from ruvex.desktop.state.steps import Step, settings_step
-from ruvex.exchange import Brought, Pasted, cells_of, guests_from_table, headings_of, table_of_guests
+from ruvex.exchange import (
+    Brought,
+    cells_of,
+    headings_of,
+    kind_of,
+    read_table,
+    table_of_guests,
+    with_brought,
+    with_happenings,
+)
 from ruvex.plan import (
     EditError,
     Guest,
@@ -45,7 +54,7 @@ class Editor(QObject):
     told(text)
         Something is to be known that a row does not show, such as who would wait.
     table_offered(cells, source)
-        Cells of a table whose columns are to be assigned.
+        Cells of a table whose columns are to be assigned, and its file; None for the clipboard.
     host_busy(host, text)
         A host cannot go because of who is on it.
     naming(item_id)
@@ -54,7 +63,7 @@ class Editor(QObject):
 
     told = pyqtSignal(str)
     naming = pyqtSignal(str)
-    table_offered = pyqtSignal(object, str)
+    table_offered = pyqtSignal(object, object)
     host_busy = pyqtSignal(str, str)
 
     def __init__(self, desk: Desk) -> None:
@@ -106,26 +115,36 @@ class Editor(QObject):
             return item.host
         return hosts[0].id if len(hosts) > 1 else None
 
-    def _add(self, items: Sequence[Host | Pool | Guest], text: str, note: str = "") -> bool:
-        """Add items; guests that find no promise are added powered off, and that is told."""
+    def _add(
+        self,
+        items: Sequence[Host | Pool | Guest],
+        text: str,
+        note: str = "",
+        further: Callable[[Plan], Plan] = lambda plan: plan,
+    ) -> bool:
+        """Add items, and do what is to be done further in the same step; tells whether it was accepted.
+
+        Guests that find no promise are added powered off, and that is told.
+        """
         base = self._desk.document.plan
         off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
         wishing = [item.id for item in items if isinstance(item, Guest) and item.is_on]
         try:
-            site = self._desk.document.site.with_plan(add_items(base, off))
+            site = self._desk.document.site.with_plan(further(add_items(base, off)))
         except EditError as error:
             self.told.emit(f"Not done: {text}.\n{error}")
             return False
         admitted, waiting = admit_in_order(site, in_starting_order(site, wishing))
         starting = set(admitted)
         final = [item if item.id in starting else off[i] for i, item in enumerate(items)]
-        step = Step(text, lambda plan: add_items(plan, final), tuple(i.id for i in final), tuple(admitted))
+        ids = tuple(item.id for item in final)
+        step = Step(text, lambda plan: further(add_items(plan, final)), ids, tuple(admitted))
         if not self._make(step):
             return False
-        ids = {item.id for item in items}
         rows = [item for item in items if not isinstance(item, Host)]
         tops = [item.id for item in rows if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
-        self._desk.selection.select_many(tops, tops[-1])
+        if tops:
+            self._desk.selection.select_many(tops, tops[-1])
         lines = [note] if note else []
         lines += self._waiting_lines(site.plan, waiting, "was added powered off", "were added powered off")
         if lines:
@@ -146,45 +165,44 @@ class Editor(QObject):
         text = clipboard.text() if clipboard is not None else ""
         try:
             cells = cells_of(text)
-            headings = headings_of(cells[0])
+            headings = headings_of(cells[0], kind_of(cells[0]))
             if len(cells) > 1 and any(h.setting is None and h.text for h in headings):
                 # Somebody has to say what the others are; where the headings are all known there is nothing to ask.
-                self.table_offered.emit(cells, "the clipboard")
+                self.table_offered.emit(cells, None)
                 return
-            found = guests_from_table(text, self._desk.document.plan)
+            found = read_table(text, self._desk.document.plan)
         except PlanError as error:
             lines = ["Nothing was pasted.", *(str(problem) for problem in error.problems)]
             self.told.emit("\n".join(lines))
             return
-        self.take(found)
+        self.paste_in(found)
 
-    def take(self, found: Pasted) -> bool:
-        """Add the guests of a table; tells whether they were accepted."""
-        here, host = self._here(), self._host()
+    def paste_in(self, found: Brought) -> bool:
+        """Add what was on the clipboard; guests and pools that lie nowhere go where new ones go."""
+        here, host = self._here(), None if found.hosts else self._host()
         guests = [
             guest.model_copy(update={"pool": guest.pool or here, "host": guest.host or host}) for guest in found.guests
         ]
-        notes = [f"Columns left out: {', '.join(found.ignored)}."] if found.ignored else []
-        notes += [f"Not in the table: {', '.join(found.usual)}."] if found.usual else []
-        note = "\n".join(notes)
-        count = f"{len(guests)} guests" if len(guests) != 1 else guests[0].label
-        return self._add([*found.pools, *guests], f"paste {count}", note)
+        pools = [pool.model_copy(update={"parent": pool.parent or here}) for pool in found.pools]
+        what = guests[0].label if len(guests) == 1 else found.counted
+        items: list[Host | Pool | Guest] = [*found.hosts, *pools, *guests]
+        return self._add(items, f"paste {what}", _told(found), lambda plan: with_happenings(plan, found))
 
     def bring(self, found: Brought, source: str) -> bool:
         """Add what a file or a running host brings; tells whether it was accepted."""
         host = None if found.hosts else self._host()
-        guests = [guest.model_copy(update={"host": guest.host or host}) for guest in found.guests]
-        notes = [f"{source}: {len(guests)} guests and {len(found.pools)} pools came in."]
-        notes += [f"Left out: {', '.join(found.left_out)}."] if found.left_out else []
-        items: list[Host | Pool | Guest] = [*found.hosts, *found.pools, *guests]
-        note = "\n".join([*notes, *found.told])
+        guests = tuple(guest.model_copy(update={"host": guest.host or host}) for guest in found.guests)
+        found = replace(found, guests=guests)
+        note = "\n".join(filter(None, [f"{source}: {found.counted} came in.", _told(found)]))
         document = self._desk.document
         plan = document.plan
         if plan.hosts or plan.pools or plan.guests:
-            return self._add(items, f"bring {source} in", note)
+            document.know_traces(found.traces)
+            return self._add(found.items, f"bring {source} in", note, lambda plan: with_happenings(plan, found))
         # Into an empty plan it comes as it is, as on opening: without a host no promise could be kept, and hosts come
         # from elsewhere.
-        document.show_file(replace(document.file, plan=add_items(plan, items)), document.path, is_saved=False)
+        file = replace(document.file, plan=with_brought(plan, found), traces=found.traces)
+        document.show_file(file, document.path, is_saved=False)
         self.told.emit(note)
         return True
 
@@ -311,6 +329,11 @@ class Editor(QObject):
         if len(ids) != 1:
             return f"{len(ids)} selected"
         return getattr(find_item(self._desk.document.plan, ids[0]), "label", ids[0])
+
+
+def _told(found: Brought) -> str:
+    notes = [f"Left out: {', '.join(found.left_out)}."] if found.left_out else []
+    return "\n".join([*notes, *found.told])
 
 
 def _switch(ids: Sequence[str], power: str) -> Callable[[Plan], Plan]:
