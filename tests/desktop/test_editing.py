@@ -363,7 +363,7 @@ class Clipboard(RowsCase):
         clipboard.setText(cells + "4\tx\t3\t1\tthin\t-\n4\ty\t3\t1\tthin\t-\n")
         self.run_action(ActionName.PASTE)
         # What the last column is nobody knows: it is asked, and left out if nobody says.
-        QTest.mouseClick(self.window.table_page.add_button, LEFT)
+        QTest.mouseClick(self.window.exchanging.table_page.add_button, LEFT)
         self.settle()
         self.assertEqual([self.guest(g).is_on for g in "xy"], [True, False])
         self.assertIn("Columns left out: Remarks", self.window.notice.text)

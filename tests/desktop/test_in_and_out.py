@@ -11,10 +11,26 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.kit.chooser import Chooser
 from ruvex.exchange import read_ovf, write_ovf
 from ruvex.plan import Plan, read_plan
-from tests.desktop.base import NONE, WindowCase
+from tests.desktop.base import LEFT, NONE, WindowCase
 from tests.exchange.test_ovf import FOREIGN
+
+
+def month() -> str:
+    """Write 30 days of four guests, a sample a quarter of an hour; every fifth day is half as high again."""
+    lines = []
+    for metric, scale in (("cpu_used_cores", 2.0), ("ram_used_bytes", 2.0 * 2**30)):
+        lines.append(f"# TYPE {metric} gauge")
+        for number in range(4):
+            for quarter in range(30 * 96):
+                day, hour = divmod(quarter, 96)
+                if number == 2 and 12 <= hour < 16:
+                    continue
+                value = scale * (1 + number / 2) * (1.5 if day % 5 == 4 else 1.0) * (1.0 if 24 <= hour < 80 else 0.25)
+                lines.append(f'{metric}{{vm="craft-{number}",zone="a"}} {value:.6g} {1_790_035_200 + 900 * quarter}')
+    return "\n".join([*lines, "# EOF", ""])
 
 
 class InAndOut(WindowCase):
@@ -127,6 +143,74 @@ class InAndOut(WindowCase):
         guest = plan.guests[0]
         self.assertEqual((guest.name, guest.memory.size, guest.cpu.shares, guest.is_on), ("mail", 300, 240, True))
         self.assertIn(guest.id, self.desk.look.division.ids)
+
+    def pick(self, chooser: Chooser, text: str) -> None:
+        """Go to a value of a choice with Home and Down."""
+        chooser.setFocus()
+        QTest.keyClick(chooser, Qt.Key.Key_Home)
+        for _ in range(chooser.findText(text)):
+            QTest.keyClick(chooser, Qt.Key.Key_Down)
+        self.settle()
+        self.assertEqual(chooser.currentText(), text)
+
+    def test_a_month_of_openmetrics(self) -> None:
+        """Dropped on an empty window, CPU and memory of a month become guests that follow a typical day of it."""
+        path = self.folder / "month.om"
+        path.write_text(month(), encoding="utf-8")
+        self.drop(path)
+        page = self.window.exchanging.load_page
+        self.assertTrue(self.window.sheet.shows(page))
+        self.assertEqual(
+            [chooser.currentText() for chooser in (page.what, page.label, page.fill, page.unit, page.percentile)],
+            ["cpu_used_cores", "vm", "CPU demand", "cores", "the median of the days"],
+        )
+        self.pick(page.zone, "UTC")
+        self.assertEqual(sorted(page.guests), [f"craft-{i}" for i in range(4)])
+        self.assertEqual(page.guests["craft-3"].currentText(), "a new guest")
+        self.assertIn("craft-2: nothing was measured on any day from 03:00 to 04:00", page.told.text())
+        self.pick(page.guests["craft-3"], "nobody")
+        self.assertEqual(page.take_button.text(), "Take it for 3 guests")
+        self.assertEqual(self.desk.document.plan.guests, ())
+        QTest.mouseClick(page.take_button, LEFT)
+        self.settle()
+        self.assertEqual((page.what.currentText(), page.fill.currentText()), ("ram_used_bytes", "working set"))
+        self.assertEqual(page.guests["craft-1"].currentText(), "craft-1")
+        self.assertEqual(page.guests["craft-3"].currentText(), "nobody")
+        self.pick(page.percentile, "the highest of the days")
+        QTest.mouseClick(page.take_button, LEFT)
+        self.settle()
+        self.assertFalse(self.window.sheet.isVisible())
+        plan, site = self.desk.document.plan, self.desk.document.site
+        self.assertEqual([(g.name, g.vcpus) for g in plan.guests], [("craft-0", 2), ("craft-1", 3), ("craft-2", 4)])
+        # The median does not see that every fifth day is half as high again; the highest does.
+        noon = site.signals.at([12 * 3600.0 + 450])[0]
+        self.assertEqual(noon[0].tolist(), [5200.0, 7800.0, 10400.0])
+        self.assertEqual(noon[1].round().tolist(), [3072.0, 4608.0, 6144.0])
+        saved = self.folder / "month.ruvex.json"
+        self.window.ask_save = lambda _window, _suggestion: saved
+        self.run_action(ActionName.SAVE_AS)
+        self.assertEqual(sorted(read_plan(saved).traces), sorted(site.traces))
+        self.desk.document.undo()
+        self.desk.document.undo()
+        self.assertEqual(self.desk.document.plan.guests, ())
+
+    def test_load_that_cannot_be_read(self) -> None:
+        """It is told by its line, and nothing changes; a table of numbers over time goes the same way."""
+        self.open_demo()
+        before = self.desk.document.plan
+        path = self.folder / "x.om"
+        path.write_text("# TYPE a gauge\na{b=} 1 5\n# EOF\n", encoding="utf-8")
+        self.drop(path)
+        self.assertIn("x.om was not brought in.\nx.om line 2", self.window.notice.text)
+        path = self.folder / "x.csv"
+        path.write_text("time;mail (GHz);nobody\n08:00;1,5;2\n09:00;2,5;3\n", encoding="utf-8")
+        self.drop(path)
+        page = self.window.exchanging.load_page
+        self.assertEqual([page.guests[name].currentText() for name in ("nobody", "mail")], ["nobody", "mail"])
+        self.assertIn("1 row is nobody's and left out.", page.told.text())
+        QTest.mouseClick(page.leave_button, LEFT)
+        self.settle()
+        self.assertIs(self.desk.document.plan, before)
 
     def test_units_of_systemd(self) -> None:
         """A new folder is written; into one that is not empty nothing is."""

@@ -23,7 +23,7 @@ class Tables(WindowCase):
 
     def choose(self, number: int, text: str) -> None:
         """Choose what a column holds, as the keyboard does."""
-        self.pick(self.window.table_page.choosers[number], text)
+        self.pick(self.window.exchanging.table_page.choosers[number], text)
 
     def pick(self, chooser: Chooser, text: str) -> None:
         """Go to a value of a choice with Home and Down."""
@@ -40,7 +40,7 @@ class Tables(WindowCase):
         assert clipboard is not None
         clipboard.setText(TABLE)
         self.run_action(ActionName.PASTE)
-        page = self.window.table_page
+        page = self.window.exchanging.table_page
         self.assertTrue(self.window.sheet.shows(page))
         self.assertEqual(
             [chooser.currentText() for chooser in page.choosers],
@@ -69,7 +69,7 @@ class Tables(WindowCase):
         path.write_text(TABLE, encoding="utf-8")
         self.assertTrue(self.window.open_path(path))
         self.settle()
-        page = self.window.table_page
+        page = self.window.exchanging.table_page
         self.assertTrue(self.window.sheet.shows(page))
         self.assertIn("2 rows from boats.csv", page._hint.text())
         QTest.mouseClick(page.leave_button, LEFT)
@@ -96,7 +96,7 @@ class Tables(WindowCase):
         data.setUrls([QUrl.fromLocalFile(str(path))])
         self.window.dropEvent(QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, NONE))
         self.settle()
-        page = self.window.table_page
+        page = self.window.exchanging.table_page
         self.assertEqual(page.rows_are.currentText(), "guests")
         self.assertEqual({chooser.currentText() for chooser in page.choosers}, {"leave it out"})
         for number, text in enumerate(("name", "vCPUs", "memory size", "host", "power", "pool")):
@@ -122,7 +122,7 @@ class Tables(WindowCase):
         path.write_text("time,event,of,lasts,factor\n11:10,surge,mail,00:20,3\n", encoding="utf-8")
         self.assertTrue(self.window.open_path(path))
         self.settle()
-        page = self.window.table_page
+        page = self.window.exchanging.table_page
         self.assertEqual(page.rows_are.currentText(), "events")
         self.pick(page.rows_are, "pools")
         self.assertEqual(page.choosers[0].currentText(), "leave it out")
@@ -137,12 +137,12 @@ class Tables(WindowCase):
 
     def test_two_columns_cannot_hold_one_setting(self) -> None:
         """It is told which, and nothing can be added until it is mended."""
-        self.window.show_table([["boat", "berth"], ["a", "b"]], None)
+        self.window.exchanging.show_table([["boat", "berth"], ["a", "b"]], None)
         self.choose(0, "name")
-        self.assertTrue(self.window.table_page.add_button.isEnabled())
+        self.assertTrue(self.window.exchanging.table_page.add_button.isEnabled())
         self.choose(1, "name")
-        self.assertEqual(self.window.table_page.told.text(), "Two columns cannot both hold name.")
-        self.assertFalse(self.window.table_page.add_button.isEnabled())
+        self.assertEqual(self.window.exchanging.table_page.told.text(), "Two columns cannot both hold name.")
+        self.assertFalse(self.window.exchanging.table_page.add_button.isEnabled())
         QTest.keyClick(self.window.sheet, Qt.Key.Key_Escape)
         self.settle()
         self.assertFalse(self.window.sheet.isVisible())

@@ -293,15 +293,39 @@ def _days(
 def _bring(
     files: Annotated[
         list[Path],
-        typer.Argument(metavar="FILE…", help="OVF envelopes, tables of guests, or a folder of control groups."),
+        typer.Argument(metavar="FILE…", help="OVF envelopes, tables, or folders of tables or of control groups."),
     ],
     into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan they come into; it is written.")] = None,
     out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
 ) -> None:
-    """Bring guests and pools from open formats into a plan."""
+    """Bring guests, pools, hosts and more from open formats into a plan."""
     from ruvex.cli._bring import bring
 
     raise typer.Exit(bring(files, into, out))
+
+
+@app.command("load")
+def _load(
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="OpenMetrics text with timestamps, or CSV over time.")],
+    into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan whose guests follow it; written.")] = None,
+    out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
+    metric: Annotated[str | None, typer.Option(help="What is taken; else the first there is.")] = None,
+    label: Annotated[str | None, typer.Option(help="The label that names the guest.")] = None,
+    where: Annotated[list[str] | None, typer.Option(metavar="LABEL=VALUE", help="Only series like that.")] = None,
+    fill: Annotated[str | None, typer.Option("--as", help="cpu, working or touched.")] = None,
+    unit: Annotated[str | None, typer.Option(help="What the numbers are, such as cores, MHz, bytes or GiB.")] = None,
+    percentile: Annotated[float, typer.Option(min=0, max=100, help="Of the days; 50: their median.")] = 50.0,
+    days: Annotated[str, typer.Option(help="all, workdays or weekend.")] = "all",
+    zone: Annotated[str, typer.Option(help="The time zone of the site, such as Europe/London.")] = "UTC",
+    step: Annotated[float | None, typer.Option(min=10, max=43200, help="Seconds of a step of the day.")] = None,
+) -> None:
+    """Let guests follow a typical day of what was measured; without a plan, tell what was."""
+    from ruvex.cli._load import load
+
+    raise typer.Exit(load(
+        file, into, out, metric=metric, label=label, where=where or [], fill=fill, unit=unit, percentile=percentile,
+        days=days, zone=zone, step_s=step,
+    ))  # fmt: skip
 
 
 @app.command("give")
@@ -313,7 +337,7 @@ def _give(
         typer.Option(
             "--as",
             metavar="FORMAT",
-            help="ovf: an envelope; csv: a table of guests; systemd: a folder of drop-in files.",
+            help="ovf: an envelope; csv: guests as a table, or all tables as a folder; systemd: a folder of drop-ins.",
         ),
     ] = "ovf",
 ) -> None:

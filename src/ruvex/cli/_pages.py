@@ -48,7 +48,7 @@ def _command(name: str, command: Any) -> _Command:
         if one.param_type_name == "argument":
             arguments.append(one.metavar or one.name.upper())
         else:
-            value = "" if one.is_flag else one.metavar or one.type.name.upper()
+            value = "" if one.is_flag else one.metavar or one.name.upper()
             options.append(_Option((*one.opts, *one.secondary_opts), value, _plain(one.help or "")))
     return _Command(name, tuple(arguments), _plain(command.help or ""), tuple(options))
 

@@ -2,19 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Final
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.sheets.load_page import LoadPage
+from ruvex.desktop.sheets.side_sheet import Page, SideSheet
+from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.shell.frame import AskPath, Frame
 from ruvex.desktop.state.editing import Editor
-from ruvex.exchange import GROUPS, OVF_SUFFIXES, Brought, give_out, read_brought
+from ruvex.exchange import (
+    GROUPS,
+    LOAD_SUFFIXES,
+    OVF_SUFFIXES,
+    TABLE_SUFFIXES,
+    Brought,
+    Measured,
+    cells_of,
+    give_out,
+    is_load,
+    read_brought,
+    read_load,
+    read_table_text,
+)
 from ruvex.plan import PlanError, PlanFileError, RuvexError, UnitError
 
-_BRING_FILTER: Final = "Envelopes and tables (*.ovf *.ova *.csv *.tsv);;All files (*)"
+_BRING_FILTER: Final = (
+    "Envelopes, tables, measured load (*.ovf *.ova *.csv *.tsv *.txt *.om *.prom *.openmetrics);;All files (*)"
+)
 _GIVE: Final[Mapping[str, tuple[str, str]]] = {
     "OVF envelope (*.ovf)": ("ovf", ".ovf"),
     "Table of guests (*.csv)": ("csv", ".csv"),
@@ -49,18 +68,27 @@ class Exchanging(QObject):
         How a path is asked for; tests answer in the person's place.
     groups
         Where the control groups of this machine are.
+    table_page, load_page
+        The pages of the sheet that ask what a table or measured load means.
     """
 
-    def __init__(self, window: Frame, editor: Editor) -> None:
+    def __init__(self, window: Frame, editor: Editor, sheet: SideSheet, theme: Theme) -> None:
         super().__init__(window)
+        self._sheet = sheet
+        self.table_page, self.load_page = TablePage(window.desk, editor, theme), LoadPage(window.desk, editor, theme)
         self._window, self._desk, self._editor = window, window.desk, editor
         self.ask_bring: AskPath = ask_bring_path
         self.ask_give: AskGive = ask_give_path
         self.groups = GROUPS
 
+    @property
+    def pages(self) -> tuple[Page, ...]:
+        """The pages of the sheet that are for this."""
+        return self.table_page, self.load_page
+
     def takes(self, path: Path) -> bool:
         """Whether something is brought into the plan that is open, rather than opened."""
-        return path.suffix.lower() in OVF_SUFFIXES or path.is_dir()
+        return path.suffix.lower() in (*OVF_SUFFIXES, *LOAD_SUFFIXES, *TABLE_SUFFIXES) or path.is_dir()
 
     def ask_and_bring(self) -> None:
         """Ask for a file and bring it in."""
@@ -74,6 +102,10 @@ class Exchanging(QObject):
 
     def bring(self, path: Path) -> bool:
         """Read a file, or the groups of a host, beside the window, and add it in one undo step. Tells that it began."""
+        if path.suffix.lower() in LOAD_SUFFIXES:
+            return self.bring_load(path)
+        if path.suffix.lower() in TABLE_SUFFIXES:
+            return self._bring_table(path)
         site, told = self._desk.document.site, f"Reading {path.name}…"
 
         def add(found: Brought | None, problem: Exception | None) -> None:
@@ -90,6 +122,47 @@ class Exchanging(QObject):
         self._desk.background.run(
             "bringing in", lambda: read_brought(path, site.plan, site.traces), add, lane="reading"
         )
+        return True
+
+    def _bring_table(self, path: Path) -> bool:
+        """Show the columns of a table, or the load it holds, to be added to the plan that is open."""
+        try:
+            text = read_table_text(path)
+            if is_load(text):
+                return self.bring_load(path)
+            cells = cells_of(text)
+        except (PlanError, PlanFileError) as error:
+            reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
+            self._window.notice.tell("\n".join([f"{path.name} was not brought in.", *reasons]))
+            return False
+        self._window.notice.hide()
+        self.show_table(cells, path)
+        return True
+
+    def show_table(self, cells: Sequence[Sequence[str]], source: Path | None) -> None:
+        """Ask what the columns of a table hold, and offer to add what it has."""
+        self.table_page.show_cells(cells, source)
+        self._sheet.open(self.table_page)
+        self.table_page.choosers[0].setFocus()
+
+    def bring_load(self, path: Path) -> bool:
+        """Read measured load beside the window, and show it before anything of it is taken. Tells that it began."""
+        told = f"Reading {path.name}…"
+
+        def show(measured: Measured | None, problem: Exception | None) -> None:
+            self._window.notice.withdraw(told)
+            if isinstance(problem, RuvexError):
+                reasons = map(str, problem.problems) if isinstance(problem, PlanError) else [str(problem)]
+                self._window.notice.tell("\n".join([f"{path.name} was not brought in.", *reasons]))
+            elif measured is None:
+                raise problem or RuntimeError("nothing was read")
+            else:
+                self.load_page.show_load(measured, path)
+                self._sheet.open(self.load_page)
+                self.load_page.what.setFocus()
+
+        self._window.notice.tell(told)
+        self._desk.background.run("bringing in", lambda: read_load(path), show, lane="reading")
         return True
 
     def ask_and_give(self) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QMainWindow, QMenu, QWidget
@@ -37,10 +37,6 @@ class Frame(QMainWindow):
     stories_menu: QMenu
     ask_open: AskPath
     ask_save: AskPath
-
-    def show_table(self, cells: Sequence[Sequence[str]], source: Path | None) -> None:
-        """Ask what the columns of a table hold, and offer to add what it has."""
-        raise NotImplementedError
 
     def open_path(self, path: Path) -> bool:
         """Open a plan, or bring a file in."""

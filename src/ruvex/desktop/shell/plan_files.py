@@ -19,7 +19,6 @@ from ruvex.desktop.shell.reading import Read, Reading, read_small
 from ruvex.desktop.state.document import OtherTraces
 from ruvex.desktop.state.own_file import OwnFile
 from ruvex.desktop.state.recovery import Leftover, Recovery
-from ruvex.exchange import TABLE_SUFFIXES, cells_of, read_table_text
 from ruvex.plan import (
     SUFFIX,
     OtherTracesError,
@@ -79,8 +78,6 @@ class PlanFiles(QObject):
         """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
         self._window.notice.hide()
         self._stop_reading()
-        if path.suffix.lower() in TABLE_SUFFIXES:
-            return self._open_table(path)
         try:
             file = read_small(path)
         except (PlanError, PlanFileError) as error:
@@ -129,16 +126,6 @@ class PlanFiles(QObject):
         file, site = read
         self._desk.document.show_file(file, path, site=site)
         self._window.preferences.add_recent(path)
-
-    def _open_table(self, path: Path) -> bool:
-        """Show the columns of a table, to be added to the plan that is open."""
-        try:
-            cells = cells_of(read_table_text(path))
-        except (PlanError, PlanFileError) as error:
-            self.tell_faults(path, error)
-            return False
-        self._window.show_table(cells, path)
-        return True
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -33,7 +33,6 @@ from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
-from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.exchanging import Exchanging
 from ruvex.desktop.shell.frame import Frame
@@ -92,14 +91,13 @@ class Window(Frame):
         self.view_actions = {spec.name: self._make_view_action(i, spec) for i, spec in enumerate(VIEWS)}
         self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
-        self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor)
+        self.sheet = SideSheet(theme, self)
+        self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor, self.sheet, theme)
         bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
-        self.sheet = SideSheet(theme, self)
         self.pool_page = PoolPage(desk, self.editor, theme)
-        self.table_page = TablePage(desk, self.editor, theme)
         self.plan_page = PlanPage(desk, self.editor, theme)
         self.pages: dict[ActionName, Page] = {
             ActionName.SETTINGS: GuestPage(desk, self.editor, theme),
@@ -114,7 +112,7 @@ class Window(Frame):
             ActionName.SUMMARY: SummaryPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
-        for page in (*self.pages.values(), self.pool_page, self.table_page):
+        for page in (*self.pages.values(), self.pool_page, *self.exchanging.pages):
             page.setParent(self.sheet)
             page.hide()
             page.left.connect(self.sheet.close_sheet)
@@ -243,7 +241,7 @@ class Window(Frame):
         self.desk.trial.refused_changed.connect(self._on_refused_changed)
         self.desk.trial.mend_offered.connect(self._on_mend_offered)
         self.editor.host_busy.connect(self._on_host_busy)
-        self.editor.table_offered.connect(self.show_table)
+        self.editor.table_offered.connect(self.exchanging.show_table)
         self.desk.document.undo_stack.indexChanged.connect(self._on_undo_changed)
         self.theme.changed.connect(self._on_theme_changed)
         self.stories_menu.aboutToShow.connect(self.files.show_stories)
@@ -315,12 +313,6 @@ class Window(Frame):
 
     def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
         self.notice.tell(text, ((label, partial(self.desk.trial.make, step)), ("Leave it as it was", lambda: None)))
-
-    def show_table(self, cells: Sequence[Sequence[str]], source: Path | None) -> None:
-        """Ask what the columns of a table hold, and offer to add what it has."""
-        self.table_page.show_cells(cells, source)
-        self.sheet.open(self.table_page)
-        self.table_page.choosers[0].setFocus()
 
     def _on_host_busy(self, host: str, text: str) -> None:
         def find_others() -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -13,7 +13,10 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.moving import guests_meant, guests_on, move_step
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.exchange import (
+    FILLS,
     Brought,
+    Choice,
+    Row,
     cells_of,
     headings_of,
     kind_of,
@@ -21,6 +24,7 @@ from ruvex.exchange import (
     table_of_guests,
     with_brought,
     with_happenings,
+    with_load,
 )
 from ruvex.plan import (
     EditError,
@@ -204,6 +208,26 @@ class Editor(QObject):
         file = replace(document.file, plan=with_brought(plan, found), traces=found.traces)
         document.show_file(file, document.path, is_saved=False)
         self.told.emit(note)
+        return True
+
+    def follow(self, choice: Choice, rows: Sequence[Row], whose: Mapping[str, str | None], source: str) -> bool:
+        """Let guests follow what was measured; tells whether it was accepted."""
+        document = self._desk.document
+        try:
+            filled = with_load(document.plan, document.site.traces, choice, rows, whose, source)
+        except EditError as error:
+            self.told.emit(f"Nothing was taken.\n{error}")
+            return False
+        before, text = document.site.traces, f"take {FILLS[choice.fill]} of {source}"
+        document.know_traces(filled.traces)
+        if not document.plan.hosts:
+            # As with what is brought: without a host no promise could be kept.
+            document.make(text, document.site.with_plan(filled.plan))
+        elif not self._make(
+            Step(text, lambda plan: with_load(plan, before, choice, rows, whose, source).plan, filled.changed)
+        ):
+            return False
+        self.told.emit("\n".join(filled.told))
         return True
 
     # Changing
