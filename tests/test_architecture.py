@@ -19,6 +19,7 @@ import ruvex.placing
 import ruvex.plan
 import ruvex.play
 import ruvex.promise
+import ruvex.proof
 import ruvex.site
 import ruvex.words
 
@@ -35,6 +36,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "cores": {"plan", "engine", "site", "divide", "promise", "placing", "play"},
     "words": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores"},
     "advise": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
+    "proof": {"plan", "engine", "site", "divide"},
     "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
 }
 CORE = tuple(MAY_IMPORT)

@@ -143,6 +143,24 @@ def _cores(
     raise typer.Exit(print_cores(plan, host, at, for_s, seed, windows, out, as_json=as_json, played=played))
 
 
+@app.command("prove")
+def _prove(
+    plan: PlanPath,
+    at: Annotated[str | None, typer.Option(metavar="TIME", help="The plan's moment if left out.")] = None,
+    host: Annotated[str | None, typer.Option(metavar="ID", help="Which host; the first if left out.")] = None,
+    pool: Annotated[str | None, typer.Option(metavar="ID", help="Only this pool, on what it gets there.")] = None,
+    processors: Annotated[int | None, typer.Option(min=1, metavar="N", help="How many of this machine.")] = None,
+    seconds: Annotated[float, typer.Option("--for", metavar="SECONDS", help="How long a run is, up to 30.")] = 4.0,
+    runs: Annotated[int, typer.Option(metavar="N", help="How many runs, up to 10; they differ by the noise.")] = 3,
+    within: Annotated[float, typer.Option(metavar="PERCENT", help="Of the machine; status 1 beyond it.")] = 5.0,
+    as_json: AsJson = False,
+) -> None:
+    """Run the plan's weights and limits on this machine's own kernel, and compare."""
+    from ruvex.cli._prove import print_proof
+
+    raise typer.Exit(print_proof(plan, at, host, pool, processors, seconds, runs, within, as_json=as_json))
+
+
 @app.command("findings")
 def _findings(
     plan: PlanPath,

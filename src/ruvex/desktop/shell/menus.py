@@ -64,6 +64,7 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
         Name.EVENTS,
         Name.LOG,
         Name.SUMMARY,
+        Name.PROOF,
     )
     _below(menu, "Play", actions, *moves)
     look = _below(menu, "Look", actions, *LOOKS)

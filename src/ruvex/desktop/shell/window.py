@@ -29,6 +29,7 @@ from ruvex.desktop.sheets.keys_page import KeysPage
 from ruvex.desktop.sheets.log_page import LogPage
 from ruvex.desktop.sheets.placement_page import PlacementPage
 from ruvex.desktop.sheets.plan_page import PlanPage
+from ruvex.desktop.sheets.proof_page import ProofPage
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
@@ -110,6 +111,7 @@ class Window(Frame):
             ActionName.WHY: WhyPage(desk, theme),
             ActionName.LOG: LogPage(desk, theme),
             ActionName.SUMMARY: SummaryPage(desk, theme),
+            ActionName.PROOF: ProofPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
         for page in (*self.pages.values(), self.pool_page, *self.exchanging.pages):

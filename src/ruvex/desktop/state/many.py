@@ -1,4 +1,4 @@
-"""Many plays beside the window, asked for by a person: a sweep, or random days; with progress, and a way to stop."""
+"""Long work asked for by a person, a sweep, random days, a proof: beside the window, with progress, and stoppable."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from ruvex.advise import Days, Range, Sweep, Watch, here, play_days, sweep
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.plan import RuvexError, StoppedError
+from ruvex.proof import Proof, Scaled, prove
 
 
 class Many(QObject):
@@ -18,7 +19,7 @@ class Many(QObject):
 
     Attributes
     ----------
-    swept, days
+    swept, days, proof
         What was found last; None before anything was, or once another plan is open.
     problem
         Why it could not be done, or nothing.
@@ -37,6 +38,7 @@ class Many(QObject):
         self._document, self._background = document, background
         self.swept: Sweep | None = None
         self.days: Days | None = None
+        self.proof: Proof | None = None
         self.problem = ""
         self._running, self._done, self._of, self._is_stopped = "", 0, 0, False
         self._further.connect(self._on_further)
@@ -44,7 +46,7 @@ class Many(QObject):
 
     @property
     def running(self) -> str:
-        """What is going on: ``sweep``, ``days`` or nothing."""
+        """What is going on: ``sweep``, ``days``, ``proof`` or nothing."""
         return self._running
 
     @property
@@ -75,6 +77,17 @@ class Many(QObject):
             self.days = found
 
         self._run("days", work, take)
+
+    def prove(self, scaled: Scaled, seconds: float, runs: int) -> None:
+        """Put what was scaled to this machine to its kernel."""
+
+        def tell(_what: str, part: float) -> None:
+            self._told(round(part * 100), 100)
+
+        def take(found: Proof) -> None:
+            self.proof = found
+
+        self._run("proof", lambda: prove(scaled, seconds=seconds, runs=runs, tell=tell), take)
 
     def stop(self) -> None:
         """Stop what is going on; what was done is kept."""
@@ -110,7 +123,7 @@ class Many(QObject):
 
     def _forget(self) -> None:
         self.stop()
-        self.swept = self.days = None
+        self.swept = self.days = self.proof = None
         self.changed.emit()
 
     def end(self) -> None:

@@ -1,0 +1,1 @@
+"""Proof on the running kernel."""
