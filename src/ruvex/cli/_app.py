@@ -346,6 +346,37 @@ def _load(
     ))  # fmt: skip
 
 
+@app.command("hand-over")
+def _hand_over(
+    plan: PlanPath,
+    pool: Annotated[str, typer.Argument(metavar="POOL", help="The id of the pool.")],
+    out: Annotated[Path, typer.Option(metavar="FILE", help="Where its own plan goes.")],
+    may: Annotated[
+        str | None,
+        typer.Option(metavar="LIST", help="switch, divide, resize, add; as the pool has it if left out."),
+    ] = None,
+) -> None:
+    """Give a pool to its owner as a plan of its own, within bounds."""
+    from ruvex.cli._hand import print_hand_over
+
+    raise typer.Exit(print_hand_over(plan, pool, out, may))
+
+
+@app.command("take-back")
+def _take_back(
+    plan: PlanPath,
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="What its owner made of what was handed over.")],
+    out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
+    keep: Annotated[
+        str | None, typer.Option(metavar="SIDE", help="Where both changed the same: here or there.")
+    ] = None,
+) -> None:
+    """Take a pool back that was handed over; status 1 where both sides changed the same."""
+    from ruvex.cli._hand import print_take_back
+
+    raise typer.Exit(print_take_back(plan, file, out, keep))
+
+
 @app.command("give")
 def _give(
     plan: PlanPath,

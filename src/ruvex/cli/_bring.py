@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from ruvex.exchange import give_out, read_brought, with_brought
-from ruvex.plan import Plan, PlanFile, UnitError, read_plan, write_plan
+from ruvex.plan import Plan, PlanFile, UnitError, check_bounds, read_plan, write_plan
 from ruvex.site import site_of
 
 
@@ -31,6 +31,7 @@ def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
             print(f"  left out: {', '.join(brought.left_out)}")
         for text in brought.told:
             print(f"  {text}")
+    check_bounds(file.plan, plan)
     write_plan(plan, target, layout=file.layout, traces=traces, other_traces="replace")
     print(f"{target.name} has {len(plan.guests)} guests and {len(plan.pools)} pools now")
     return 0

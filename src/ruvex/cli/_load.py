@@ -19,7 +19,7 @@ from ruvex.exchange import (
     with_load,
     with_zone,
 )
-from ruvex.plan import Plan, PlanFile, UnitError, read_plan, write_plan
+from ruvex.plan import Plan, PlanFile, UnitError, check_bounds, read_plan, write_plan
 
 _DAYS = {"all": DAYS[0], "workdays": DAYS[1], "weekend": DAYS[2]}
 
@@ -85,6 +85,7 @@ def load(
     unknown = [name for name, guest in guests.items() if guest is None]
     if unknown:
         print(f"no guest is called so: {', '.join(unknown[:10])}{' and more' if len(unknown) > 10 else ''}")
+    check_bounds(file.plan, filled.plan)
     traces = {**file.traces, **filled.traces}
     write_plan(filled.plan, target, layout=file.layout, traces=traces, other_traces="replace")
     return 0

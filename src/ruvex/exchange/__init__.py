@@ -6,6 +6,7 @@ from ruvex.exchange._series import SERIES_SUFFIXES, write_series
 from ruvex.exchange._traces_in import with_traces
 from ruvex.exchange._turns import TURNS_SUFFIXES, write_turns
 from ruvex.exchange.groups import drop_ins, read_groups
+from ruvex.exchange.handing import Conflict, Taken, Way, hand_over, take_back
 from ruvex.exchange.load import (
     DAYS,
     FILLS,
@@ -64,18 +65,22 @@ __all__ = [
     "Brought",
     "Choice",
     "Column",
+    "Conflict",
     "Fill",
     "Filled",
     "Heading",
     "Kind",
     "Measured",
     "Row",
+    "Taken",
     "TypicalDay",
+    "Way",
     "cells_of",
     "cells_text",
     "drop_ins",
     "first_choice",
     "give_out",
+    "hand_over",
     "headings_of",
     "is_load",
     "kind_of",
@@ -92,6 +97,7 @@ __all__ = [
     "rows_of",
     "table_of",
     "table_of_guests",
+    "take_back",
     "with_brought",
     "with_happenings",
     "with_load",

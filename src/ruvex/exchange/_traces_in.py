@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
 from ruvex.exchange._brought import Brought
-from ruvex.plan import PlanFileError, Traces, TraceTable, parse_trace, read_file, trace_path
+from ruvex.plan import Event, Guest, PlanFileError, Traces, TraceTable, parse_trace, read_file, trace_path
 
 _MOST_BYTES: Final = 256 * 2**20
 
@@ -33,8 +33,8 @@ def with_traces(found: Brought, folder: Path, traces: Traces) -> Brought:
     """
     tables: dict[str, TraceTable] = {}
     names: dict[str, str] = {}
-    items = (*found.guests, *found.events)
-    for name in sorted(set().union(*(_files_in(item.model_dump()) for item in items))):
+    items: tuple[Guest | Event, ...] = (*found.guests, *found.events)
+    for name in sorted(traces_of(items)):
         path = trace_path(name, folder)
         if not path.is_file():
             if name in traces:
@@ -47,7 +47,7 @@ def with_traces(found: Brought, folder: Path, traces: Traces) -> Brought:
         tables[names[name]] = table
     if not tables:
         return found
-    guests, events = (tuple(_renamed(item, names) for item in part) for part in (found.guests, found.events))
+    guests, events = (tuple(renamed_traces(item, names) for item in part) for part in (found.guests, found.events))
     return replace(found, guests=guests, events=events, traces=tables)
 
 
@@ -66,8 +66,13 @@ def _files_in(value: Any) -> set[str]:
     return set().union(*map(_files_in, value)) if isinstance(value, list | tuple) else set()
 
 
-def _renamed(item: Any, names: Mapping[str, str]) -> Any:
-    """Give a guest or event that follows files by their new names."""
+def traces_of(items: Iterable[Guest | Event]) -> set[str]:
+    """Give the names of the traces that guests and events follow."""
+    return set().union(*(_files_in(item.model_dump()) for item in items))
+
+
+def renamed_traces(item: Any, names: Mapping[str, str]) -> Any:
+    """Give a guest or event that follows traces by their new names."""
     data = item.model_dump(exclude_unset=True)
     return type(item).model_validate(_with_names(data, names)) if _files_in(data) & names.keys() else item
 

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ruvex.plan._check import check_plan, guest_problems, host_problems, peer_problems, pool_problems
 from ruvex.plan._errors import EditError, Problem
-from ruvex.plan._model import Aside, Event, Guest, Host, PlacementRule, Plan, Pool, Stays
+from ruvex.plan._model import Aside, Event, Guest, HandedOver, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
 from ruvex.plan._resources import RESOURCES
 from ruvex.plan._rules import Rules
@@ -268,6 +268,11 @@ def with_placement(plan: Plan, rules: Iterable[PlacementRule]) -> Plan:
         A rule names what is not in the plan, or two contradict each other.
     """
     return _rebuilt(plan, placement=tuple(rules))
+
+
+def with_handed_over(plan: Plan, records: Iterable[HandedOver]) -> Plan:
+    """Give a plan that knows of other pools handed over; it knows the last one of each pool."""
+    return _copy(plan, handed_over=tuple({record.pool: record for record in records}.values()))
 
 
 def set_aside(plan: Plan, kind: str, of: str, reason: str) -> Plan:

@@ -119,14 +119,21 @@ class PoolMemory(Model):
     draws: Flag = True
 
 
+Permission = Literal["switch", "divide", "resize", "add"]
+"""What the owner of a pool may do in it: power, shares and promises, sizes and demand, new guests."""
+Permissions = Annotated[tuple[Permission, ...], Field(max_length=4), at_most(4)]
+
+
 class Pool(Item):
     """A node that groups guests and pools and competes as one with its peers.
 
-    It weighs as one, or by its members: then its shares count once for each guest in it that is on.
+    It weighs as one, or by its members: then its shares count once for each guest in it that is on. ``owner_may`` is
+    what its owner may change once it is handed over.
     """
 
     parent: Id | None = None
     owner: Text = ""
+    owner_may: Permissions = ("switch", "divide")
     weighs: Literal["as-one", "by-members"] = "as-one"
     cpu: PoolCpu = PoolCpu()
     memory: PoolMemory = PoolMemory()
@@ -380,6 +387,27 @@ class Stays(Model):
 PlacementRule = Annotated[KeptTogether | Stays, Field(discriminator="kind")]
 
 
+Digest = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class HandedOver(Model):
+    """A pool that was given to its owner to plan: what may be changed there, and the digest of what was given."""
+
+    pool: Id
+    may: Permissions
+    digest: Digest
+
+
+class Handed(Model):
+    """Where a plan is from that was handed over: the plan's name, the pool, and all of it as it was given."""
+
+    plan: Text
+    pool: Id
+    may: Permissions
+    digest: Digest
+    base: dict[Text, Any]
+
+
 class Plan(Model):
     """The whole document. Rules between its parts are checked by ``check_plan``; reading does so."""
 
@@ -392,6 +420,8 @@ class Plan(Model):
     guests: tuple[Guest, ...] = ()
     placement: tuple[PlacementRule, ...] = ()
     aside: tuple[Aside, ...] = ()
+    handed_over: tuple[HandedOver, ...] = ()
+    handed: Handed | None = None
     rules: Rules = Rules()
     moment: Time = DAWN_S
     day_s: Annotated[Number, Field(ge=1, le=MAX_SECONDS)] = 86_400.0

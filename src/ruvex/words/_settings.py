@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from pydantic import BaseModel
+
 from ruvex.plan import (
     Guest,
     Host,
@@ -33,10 +35,19 @@ def change_text(change: Mapping[str, Any]) -> str:
     >>> change_text({"memory.floor": 2048, "hot_add": ["vcpus", "memory"], "agent": True})
     'floor 2.00\u202fGiB, what can be added while on vcpus and memory, agent yes'
     """
-    return ", ".join(f"{setting_word(name)} {_value(name, value)}" for name, value in change.items())
+    return ", ".join(f"{setting_word(name)} {setting_text(name, value)}" for name, value in change.items())
 
 
-def _value(name: str, value: Any) -> str:
+def setting_text(name: str, value: Any) -> str:
+    """Say what a setting is, with its unit.
+
+    Examples
+    --------
+    >>> setting_text("cpu.limit", None), setting_text("vcpus", 4)
+    ('none', '4')
+    """
+    if isinstance(value, BaseModel):
+        value = value.model_dump(mode="json")
     if value is None:
         return "none"
     if isinstance(value, bool):
@@ -45,7 +56,8 @@ def _value(name: str, value: Any) -> str:
         names = [str(item.get("id", "?")) if isinstance(item, Mapping) else str(item) for item in value]
         return " and ".join(names) or "none"
     if isinstance(value, Mapping):
-        return str(value.get("kind", "other"))
+        words = [str(one) for key, one in value.items() if key != "kind" and isinstance(one, int | float | str)]
+        return " ".join([str(value.get("kind") or value.get("mode") or ""), *words[:5]]).strip()
     if not isinstance(value, int | float):
         return str(value)
     amount = setting_amount(name)

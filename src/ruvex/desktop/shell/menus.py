@@ -32,7 +32,7 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
     _add(menu, actions, Name.DEMO)
     menu.addMenu(stories)
     _add(menu, actions, Name.SAVE, Name.SAVE_AS)
-    _below(menu, "In and out", actions, Name.BRING, Name.BRING_HERE, Name.GIVE)
+    _below(menu, "In and out", actions, Name.BRING, Name.BRING_HERE, Name.GIVE, Name.HAND_OVER, Name.TAKE_BACK)
     menu.addSeparator()
     _add(menu, actions, Name.UNDO, Name.REDO)
     menu.addSeparator()

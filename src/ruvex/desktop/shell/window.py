@@ -37,6 +37,7 @@ from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.exchanging import Exchanging
 from ruvex.desktop.shell.frame import Frame
+from ruvex.desktop.shell.handing import Handing
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
 from ruvex.desktop.shell.views import VIEWS
@@ -94,6 +95,7 @@ class Window(Frame):
         self.notice = Notice(theme, self)
         self.sheet = SideSheet(theme, self)
         self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor, self.sheet, theme)
+        self.handing = Handing(self, self.editor, self.sheet, theme)
         bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
@@ -114,7 +116,7 @@ class Window(Frame):
             ActionName.PROOF: ProofPage(desk, theme),
             ActionName.KEYS: KeysPage(theme),
         }
-        for page in (*self.pages.values(), self.pool_page, *self.exchanging.pages):
+        for page in (*self.pages.values(), self.pool_page, *self.exchanging.pages, *self.handing.pages):
             page.setParent(self.sheet)
             page.hide()
             page.left.connect(self.sheet.close_sheet)
@@ -189,6 +191,8 @@ class Window(Frame):
             ActionName.BRING: self.exchanging.ask_and_bring,
             ActionName.BRING_HERE: self.exchanging.bring_here,
             ActionName.GIVE: self.exchanging.ask_and_give,
+            ActionName.HAND_OVER: partial(self.sheet.open, self.handing.over_page),
+            ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
             ActionName.FIND: self._on_find,

@@ -17,6 +17,7 @@ from ruvex.exchange import (
     Brought,
     Choice,
     Row,
+    Taken,
     cells_of,
     headings_of,
     kind_of,
@@ -229,6 +230,11 @@ class Editor(QObject):
             return False
         self.told.emit("\n".join(filled.told))
         return True
+
+    def take_back(self, taken: Taken, source: str) -> bool:
+        """Take what the owner of a pool made of it; tells whether it was accepted."""
+        self._desk.document.know_traces(taken.traces)
+        return self._make(Step(f"take {source} back", lambda _plan: taken.plan, taken.changed, taken.started))
 
     # Changing
 

@@ -15,7 +15,16 @@ from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
 from ruvex.divide import Division, Shifts, divide, shifts_by_guest
-from ruvex.plan import RESOURCES, EditError, Resource, find_item, format_time, get_setting, setting_word
+from ruvex.plan import (
+    RESOURCES,
+    EditError,
+    Resource,
+    check_bounds,
+    find_item,
+    format_time,
+    get_setting,
+    setting_word,
+)
 from ruvex.promise import claims_of, refusal_between
 from ruvex.site import Site
 
@@ -119,6 +128,7 @@ class Trial(QObject):
         """Give the document's plan with a step made, which its promises must allow."""
         document = self._document
         plan = step.edit(document.plan)
+        check_bounds(document.plan, plan)
         site = document.site.with_plan(plan)
         refusal = refusal_between(document.claims, claims_of(site, booting=step.booting), step.changed)
         if refusal is not None:

@@ -93,6 +93,7 @@ _POOLS: Final = (
     Column("name", "name", "text", ("pool", "pool name", "group", "resource pool")),
     Column("pool above", "parent", "pool", ("parent", "parent pool", "in pool", "above")),
     Column("owner", "owner", "text", ("owned by", "department", "team", "customer", "cost centre")),
+    Column("owner may", "owner_may", "list"),
     Column("weighs", "weighs", "word"),
     _RESERVED_CPU,
     _LIMIT_CPU,
