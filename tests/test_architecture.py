@@ -39,6 +39,7 @@ MAY_IMPORT: dict[str, set[str]] = {
     "proof": {"plan", "engine", "site", "divide"},
     "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
 }
+MAY_IMPORT["report"] = {*MAY_IMPORT, "plan"} - {"exchange", "proof"}
 CORE = tuple(MAY_IMPORT)
 MAY_IMPORT["interface"] = set(MAY_IMPORT)
 MAY_IMPORT |= {"mishaps": set(), "cli": {*CORE, "desktop", "mishaps"}, "desktop": {*CORE, "mishaps"}}

@@ -23,7 +23,7 @@ from tests.desktop.base import DEMO, WindowCase
 
 DIALOGS = (
     ActionName.QUIT, ActionName.OPEN, ActionName.SAVE_AS, ActionName.SAVE, ActionName.BRING, ActionName.BRING_HERE,
-    ActionName.GIVE, ActionName.TAKE_BACK,
+    ActionName.GIVE, ActionName.TAKE_BACK, ActionName.REPORT,
 )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from ruvex.advise._split import amount_to_split, split_among
 from ruvex.advise._waits import WAITS_MOMENTS, DayWaits, day_waits
 from ruvex.advise._why import Amount, ending_text, ladder_lines, rung_text, stop_text
 from ruvex.advise._without import Comeback, Hurt, Without, without_host, worst_time
+from ruvex.advise._without_text import settled_lines, without_lines
 from ruvex.advise.many import (
     FIGURES,
     OUTCOMES,
@@ -143,6 +144,7 @@ __all__ = [
     "room_text",
     "rung_text",
     "savings_over",
+    "settled_lines",
     "short_names",
     "source_of",
     "split_among",
@@ -153,6 +155,7 @@ __all__ = [
     "with_more_memory",
     "with_one_more_host",
     "without_host",
+    "without_lines",
     "worst_moment",
     "worst_time",
 ]

@@ -161,6 +161,18 @@ def _prove(
     raise typer.Exit(print_proof(plan, at, host, pool, processors, seconds, runs, within, as_json=as_json))
 
 
+@app.command("owners")
+def _owners(
+    plan: PlanPath,
+    out: Annotated[Path | None, typer.Option(metavar="FILE", help="The report, ending in .html or .pdf.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show what each owner has over the day, and write the report."""
+    from ruvex.cli._owners import print_owners
+
+    raise typer.Exit(print_owners(plan, out, as_json=as_json))
+
+
 @app.command("findings")
 def _findings(
     plan: PlanPath,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Final
 
-from ruvex.advise import Emptied, Without, emptied_host, without_host, worst_time
+from ruvex.advise import Emptied, Without, emptied_host, settled_lines, without_host, without_lines, worst_time
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.placing import Loss, Losses, Reserve
@@ -16,7 +16,6 @@ from ruvex.words import label_of, reserve_text, short_span, stays_off_text
 
 STAYS_OFF: Final = 1
 """The status where somebody does not come back, or cannot leave."""
-_MOST_NAMED: Final = 8
 
 
 def print_without(path: Path, host: str | None, at: str | None, *, empty: bool, as_json: bool) -> int:
@@ -66,50 +65,11 @@ def _print(found: list[tuple[Without, Loss]], reserve: Reserve | None, site: Sit
     plan = site.plan
     print(f"{plan.name or 'Unnamed plan'}, one host lost at {format_time(at_s)}")
     for played, settled in found:
-        print("\n" + "\n".join([*_lines(played, plan), *_settled_lines(settled, plan)]))
+        print("\n" + "\n".join([*without_lines(played, plan), *settled_lines(settled, plan)]))
     if reserve is not None:
         print(f"\n{reserve_text(reserve, plan)}")
         for one, host in reserve.stuck:
             print(f"  without {label_of(plan, host)}: {stays_off_text(one, plan)}")
-
-
-def _lines(found: Without, plan: Plan) -> list[str]:
-    labels = {item.id: item.label for item in (*plan.hosts, *plan.guests)}
-    count = len(found.back) + len(found.off)
-    if not count:
-        return [f"Without {labels[found.host]}: nobody is on it then"]
-    lines = [f"Without {labels[found.host]}: {len(found.back)} of {count} guests run again"]
-    if found.back:
-        lines[0] += f", the last after {short_span(found.back[-1].after_s)}"
-        by_host: dict[str, list[str]] = {}
-        for one in found.back:
-            by_host.setdefault(one.host, []).append(f"{labels[one.guest]} {short_span(one.after_s)}")
-        for host, guests in by_host.items():
-            more = f" and {len(guests) - _MOST_NAMED} more" if len(guests) > _MOST_NAMED else ""
-            lines.append(f"  on {labels.get(host, 'no host')}: {', '.join(guests[:_MOST_NAMED])}{more}")
-    if found.off:
-        lines.append(f"  stay off: {', '.join(labels[guest] for guest in found.off)}")
-    if found.hurt:
-        told = [f"{labels[one.guest]} {_hurt_text(one.cpu, one.memory)}" for one in found.hurt[:_MOST_NAMED]]
-        more = f" and {len(found.hurt) - _MOST_NAMED} more" if len(found.hurt) > _MOST_NAMED else ""
-        lines.append(f"  hurt: {', '.join(told)}{more}")
-    else:
-        lines.append("  nobody else is hurt")
-    return lines
-
-
-def _settled_lines(found: Loss, plan: Plan) -> list[str]:
-    """Say what the loss would come to if the host were gone all day."""
-    lines = [
-        f"  gone all day: {found.after:.1f} guest-hours lacking instead of {found.before:.1f}, most more about"
-        f" {format_time(found.worst_at_s)}"
-    ]
-    if found.hurt:
-        told = [f"{label_of(plan, one.guest)} {-one.hours:.1f}" for one in found.hurt[:_MOST_NAMED]]
-        lines.append(f"    who lacks more, hours: {', '.join(told)}")
-    for one in found.off:
-        lines.append(f"    {stays_off_text(one, plan)}")
-    return lines
 
 
 def _print_emptied(found: list[Emptied], plan: Plan, *, as_json: bool) -> int:
@@ -137,12 +97,3 @@ def emptied_lines(found: Emptied, plan: Plan) -> list[str]:
         lines.append(f"{what}: {how}")
     lines += [f"  stays: {label_of(plan, guest)}, as {why}" for guest, why in found.staying]
     return lines
-
-
-def _hurt_text(cpu: tuple[float, float], memory: tuple[float, float]) -> str:
-    parts = [
-        f"{name} {100 * now:.0f} % instead of {100 * was:.0f}"
-        for name, (was, now) in (("CPU", cpu), ("memory", memory))
-        if was - now > 0.005
-    ]
-    return " and ".join(parts)

@@ -27,6 +27,8 @@ class ActionName(Enum):
     BRING = Spec("Bring in…", ("Ctrl+I",), "Add what an OVF envelope, a table or measured load has to the plan")
     BRING_HERE = Spec("Bring in this machine", ("Ctrl+Shift+I",), "Add what runs on this Linux host, by control group")
     GIVE = Spec("Give out…", ("Ctrl+Shift+G",), "Write the plan as an OVF envelope, tables, or units of systemd")
+    REPORT = Spec("Report…", ("Ctrl+Shift+R",), "Write what each owner has as a page that stands alone, or as PDF")
+    COPY_CHART = Spec("Copy as a picture", ("Ctrl+Shift+C",), "Copy the chart under the pointer as PNG and SVG")
     HAND_OVER = Spec("Hand over…", ("Ctrl+Shift+O",), "Give the selected pool to its owner as a plan of its own")
     TAKE_BACK = Spec("Take back…", ("Ctrl+Shift+B",), "Take a pool back that was handed over")
     UNDO = Spec("Undo", ("Ctrl+Z",), "Take back the last change")

@@ -18,6 +18,8 @@ _DAY_S: Final = 86_400.0
 class DayBand(QWidget):
     """Draws what was seen over a day; where nothing was, nothing is drawn."""
 
+    is_chart = True
+
     def __init__(
         self,
         theme: Theme,

@@ -54,6 +54,8 @@ def _parts(day: Day, index: int) -> NDArray[np.float64]:
 class DayStrip(QWidget):
     """CPU above, memory below, each as a part of its supply; what exceeds the supply is hatched."""
 
+    is_chart = True
+
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._desk, self._theme = desk, theme

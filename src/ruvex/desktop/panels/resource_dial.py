@@ -41,6 +41,7 @@ class ResourceDial(QWidget):
         A quick choice was pressed.
     """
 
+    is_chart = True
     shares_chosen = pyqtSignal(str, float)
 
     def __init__(self, resource: Resource, theme: Theme, parent: QWidget | None = None) -> None:

@@ -33,6 +33,7 @@ class RowField(QAbstractScrollArea):
     """
 
     reader: ReaderTree
+    is_chart = True
     keeps_heads = False
     """Whether the name of a pool stays in sight while its members scroll."""
 

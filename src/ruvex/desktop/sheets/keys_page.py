@@ -41,7 +41,8 @@ _GROUPS: Final[Sequence[tuple[str, Sequence[str], _Lines]]] = (
     (
         "Plan",
         (
-            "NEW", "OPEN", "DEMO", "SAVE", "SAVE_AS", "BRING", "BRING_HERE", "GIVE", "HAND_OVER",
+            "NEW", "OPEN", "DEMO", "SAVE", "SAVE_AS", "BRING", "BRING_HERE", "GIVE", "REPORT",
+            "COPY_CHART", "HAND_OVER",
             "TAKE_BACK", "UNDO", "REDO", "FIND", "QUIT",
         ),
         (),

@@ -48,6 +48,8 @@ class LadderLines(QWidget):
         What is shown.
     """
 
+    is_chart = True
+
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme

@@ -30,6 +30,8 @@ _LINE, _BAR, _NAME, _FIGURE = 24, 9, 150, 128
 class ProofPicture(QWidget):
     """A line for each pool and guest: the bar is what the kernel gave, the tick across it what Ruvex says."""
 
+    is_chart = True
+
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme

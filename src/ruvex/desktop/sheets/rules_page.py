@@ -34,6 +34,8 @@ class BeforeAfter(QWidget):
         What each figure is, and its two values.
     """
 
+    is_chart = True
+
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme

@@ -92,6 +92,7 @@ class Curve(QWidget):
         The signal's shape while a point is dragged, and when it is let go.
     """
 
+    is_chart = True
     tried = pyqtSignal(object)
     entered = pyqtSignal(object)
 

@@ -35,11 +35,13 @@ from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.shell.copying import copy_chart
 from ruvex.desktop.shell.exchanging import Exchanging
 from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.handing import Handing
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
+from ruvex.desktop.shell.reporting import Reporting
 from ruvex.desktop.shell.views import VIEWS
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
@@ -95,7 +97,7 @@ class Window(Frame):
         self.notice = Notice(theme, self)
         self.sheet = SideSheet(theme, self)
         self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor, self.sheet, theme)
-        self.handing = Handing(self, self.editor, self.sheet, theme)
+        self.handing, self.reporting = Handing(self, self.editor, self.sheet, theme), Reporting(self)
         bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
@@ -191,6 +193,8 @@ class Window(Frame):
             ActionName.BRING: self.exchanging.ask_and_bring,
             ActionName.BRING_HERE: self.exchanging.bring_here,
             ActionName.GIVE: self.exchanging.ask_and_give,
+            ActionName.REPORT: self.reporting.ask_and_write,
+            ActionName.COPY_CHART: lambda: self._tell(copy_chart(self.view)),
             ActionName.HAND_OVER: partial(self.sheet.open, self.handing.over_page),
             ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,

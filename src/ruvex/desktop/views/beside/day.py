@@ -31,6 +31,8 @@ _LANES: Final = (("CPU", 0.42), ("wait", 0.26), ("memory", 0.32))
 class DayBeside(QWidget):
     """Draws both days; a drag looks at another moment."""
 
+    is_chart = True
+
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._theme = desk, theme

@@ -28,6 +28,8 @@ class Parts(QWidget):
         Where each pool and guest stands, by resource and id: from and to, then and now, as parts of 1.
     """
 
+    is_chart = True
+
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._theme = desk, theme

@@ -52,6 +52,7 @@ class Rows(QAbstractScrollArea):
         A line was clicked, or gone to.
     """
 
+    is_chart = True
     chosen = pyqtSignal(str)
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget) -> None:

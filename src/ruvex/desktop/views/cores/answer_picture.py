@@ -48,6 +48,8 @@ def shift_text(before: float, after: float) -> str:
 class AnswerPicture(QWidget):
     """Three lines and a histogram; what is lies under what is tried as an outline."""
 
+    is_chart = True
+
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme

@@ -20,6 +20,8 @@ _PAN: Final = 0.1
 class PaneArea(QAbstractScrollArea):
     """An area that paints all of itself."""
 
+    is_chart = True
+
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._theme, self._pane = desk, theme, pane

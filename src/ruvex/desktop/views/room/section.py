@@ -24,6 +24,8 @@ from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
 class Canvas(QWidget):
     """Where a section draws; ``high`` is how high it is, px at the standard text size."""
 
+    is_chart = True
+
     def __init__(self, theme: Theme, columns: Columns | None, parent: QWidget) -> None:
         super().__init__(parent)
         self.theme, self.columns = theme, columns

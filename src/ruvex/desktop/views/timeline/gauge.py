@@ -52,6 +52,8 @@ class Gauge(QWidget):
         The time it reads.
     """
 
+    is_chart = True
+
     def __init__(self, desk: Desk, playing: Playing, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._playing, self._theme = desk, playing, theme

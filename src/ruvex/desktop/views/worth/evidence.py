@@ -21,6 +21,8 @@ _PALE: Final = 0.45
 class Evidence(QWidget):
     """A bar for each figure, its name below; figures that are no amounts stand as words."""
 
+    is_chart = True
+
     def __init__(
         self, theme: Theme, hue: int | None, texts: Sequence[str], values: Sequence[float], top: float, parent: QWidget,
         *, curve: Sequence[float] = (), line: float = 0.0,

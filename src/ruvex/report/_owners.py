@@ -1,0 +1,190 @@
+"""What each owner has of a site over a played day: promised, used, lent, unmet, and the part of the site."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide import Division, site_shares
+from ruvex.plan import Plan, pools_above
+from ruvex.play import Player
+from ruvex.promise import Claims, claims_of
+
+Floats = NDArray[np.float64]
+NOBODY: Final = "nobody named"
+_HOUR_S: Final = 3600.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class OwnersPart:
+    """What an owner, a pool or a guest has of one resource, MHz or MiB.
+
+    Attributes
+    ----------
+    promised
+        What is claimed for it.
+    mean, most
+        What is used over the day, on average and at most; of memory what is backed.
+    lent
+        What is promised and not used, on average: others have it meanwhile.
+    unmet_hours
+        What was wanted or needed and not there, MHz·h or MiB·h.
+    part
+        Which part of the site it gets by shares when all want all, 0 to 1.
+    wanted_over, used_over
+        What was wanted or needed, and used, at each recorded time; shape (rows,).
+    """
+
+    promised: float
+    mean: float
+    most: float
+    lent: float
+    unmet_hours: float
+    part: float
+    wanted_over: Floats
+    used_over: Floats
+
+    def to_json(self) -> dict[str, float]:
+        """Give it as JSON has it."""
+        return {
+            "promised": self.promised, "mean": self.mean, "most": self.most, "lent": self.lent,
+            "unmet_hours": self.unmet_hours, "part": self.part,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Owner:
+    """An owner and what it has.
+
+    Attributes
+    ----------
+    name
+        As the pools have it; guests in no pool that names one are ``nobody named``'s.
+    pools, guests
+        The ids of what it owns, each with what it has of CPU and memory.
+    cpu, memory
+        What all of it comes to.
+    """
+
+    name: str
+    pools: Mapping[str, tuple[OwnersPart, OwnersPart]]
+    guests: Mapping[str, tuple[OwnersPart, OwnersPart]]
+    cpu: OwnersPart
+    memory: OwnersPart
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+
+        def of(items: Mapping[str, tuple[OwnersPart, OwnersPart]]) -> list[dict[str, Any]]:
+            return [{"id": item, "cpu": cpu.to_json(), "memory": mem.to_json()} for item, (cpu, mem) in items.items()]
+
+        return {
+            "owner": self.name, "cpu": self.cpu.to_json(), "memory": self.memory.to_json(), "pools": of(self.pools),
+            "guests": of(self.guests),
+        }  # fmt: skip
+
+
+def owners_of(division: Division, day: Player) -> tuple[Owner, ...]:
+    """Tell what each owner has, the largest part of the site first.
+
+    A pool that names no owner is of whoever owns the pool above it. What a pool is promised counts for its owner, less
+    what pools of other owners in it claim.
+
+    Parameters
+    ----------
+    division
+        The site at a moment: parts and promises are of its settings.
+    day
+        The same plan, played and recorded.
+    """
+    plan = division.site.plan
+    owner_of_pool = _owners_of_pools(plan)
+    owner_of_guest = [owner_of_pool.get(guest.pool or "", NOBODY) for guest in plan.guests]
+    figures = _Figures(division, day)
+    names = dict.fromkeys([*owner_of_pool.values(), *owner_of_guest])
+    found = []
+    for name in names:
+        own = {i for i, owner in enumerate(owner_of_guest) if owner == name}
+        pools = [pool.id for pool in plan.pools if owner_of_pool[pool.id] == name]
+        whole = [figures.of_owner(k, own, name, owner_of_pool) for k in range(2)]
+        found.append(Owner(
+            name, {pool: figures.pair_of_pool(pool) for pool in pools},
+            {plan.guests[i].id: figures.pair_of_guest(i) for i in sorted(own)}, whole[0], whole[1],
+        ))  # fmt: skip
+    return tuple(sorted(found, key=lambda owner: -(owner.cpu.part + owner.memory.part)))
+
+
+def _owners_of_pools(plan: Plan) -> dict[str, str]:
+    return {
+        pool.id: next((one.owner for one in (pool, *pools_above(plan, pool)) if one.owner), NOBODY)
+        for pool in plan.pools
+    }
+
+
+class _Figures:
+    """Sums over guests of what the day had."""
+
+    def __init__(self, division: Division, day: Player) -> None:
+        self._division, self._plan = division, division.site.plan
+        self._claims: Claims = claims_of(division.site)
+        series = day.recording.series
+        every_s = day.recording.every_s
+        self._hours = every_s / _HOUR_S
+        cpu, memory = (series("cpu_wanted"), series("cpu_delivered")), (series("need"), series("backed"))
+        # float32 is what the recording keeps; sums of many guests want more.
+        self._over = [tuple(np.asarray(one, dtype=np.float64) for one in pair) for pair in (cpu, memory)]
+        self._parts = [site_shares(division, division.cpu), site_shares(division, division.memory)]
+        self._inside = self._members()
+
+    def _members(self) -> dict[str, list[int]]:
+        inside: dict[str, list[int]] = {pool.id: [] for pool in self._plan.pools}
+        for i, guest in enumerate(self._plan.guests):
+            for pool in pools_above(self._plan, guest):
+                inside[pool.id].append(i)
+        return inside
+
+    def _part(self, k: int, guests: list[int], promised: float, part: float) -> OwnersPart:
+        wanted, used = (over[guests].sum(axis=0) for over in self._over[k])
+        lacking = np.maximum(self._over[k][0][guests] - self._over[k][1][guests], 0.0).sum()
+        some = used.size > 0
+        return OwnersPart(
+            promised, float(used.mean()) if some else 0.0, float(used.max()) if some else 0.0,
+            float(np.maximum(promised - used, 0.0).mean()) if some else 0.0, float(lacking * self._hours), part, wanted,
+            used,
+        )  # fmt: skip
+
+    def _shares(self, k: int, guests: list[int]) -> float:
+        position = self._division.position
+        return float(sum(self._parts[k][position[self._plan.guests[i].id]] for i in guests))
+
+    def pair_of_guest(self, i: int) -> tuple[OwnersPart, OwnersPart]:
+        """Give what a guest has."""
+        cpu, memory = (
+            self._part(k, [i], float(self._claims.sums.guests[k, i]), self._shares(k, [i])) for k in range(2)
+        )
+        return cpu, memory
+
+    def pair_of_pool(self, pool: str) -> tuple[OwnersPart, OwnersPart]:
+        """Give what a pool has."""
+        at, guests = self._plan.pool_index[pool], self._inside[pool]
+        cpu, memory = (
+            self._part(k, guests, float(self._claims.sums.pools[k, at]), self._shares(k, guests)) for k in range(2)
+        )
+        return cpu, memory
+
+    def of_owner(self, k: int, own: set[int], name: str, owner_of_pool: Mapping[str, str]) -> OwnersPart:
+        """Give what an owner has of one resource."""
+        plan, sums = self._plan, self._claims.sums
+        promised = sum(float(sums.guests[k, i]) for i in own if plan.guests[i].pool is None)
+        for number, pool in enumerate(plan.pools):
+            above = owner_of_pool.get(pool.parent or "", "")
+            if owner_of_pool[pool.id] == name and above != name:
+                promised += float(sums.pools[k, number])
+            elif owner_of_pool[pool.id] != name and above == name and pool.parent is not None:
+                promised -= float(sums.pools[k, number])
+        guests = sorted(own)
+        return self._part(k, guests, max(promised, 0.0), self._shares(k, guests))

@@ -1,0 +1,156 @@
+"""What each owner has, and the page that tells it."""
+
+from __future__ import annotations
+
+import json
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from lxml import html
+
+from ruvex.divide import divide, site_shares
+from ruvex.plan import Plan, PlanFileError, read_plan
+from ruvex.play import Player
+from ruvex.promise import claims_of
+from ruvex.report import Owner, owners_of, report_of, write_report
+from ruvex.report._page import html_of
+from ruvex.site import site_of
+from tests.builders import cpu_guest, plan_of
+from tests.cli.inside import run
+from tests.cli.test_commands import DEMO
+from tests.divide.strategies import plans
+
+
+def owners_for(plan: Plan, hour_s: float = 600.0) -> tuple[tuple[Owner, ...], Player]:
+    """Play a short day of a plan, and give its owners."""
+    site = site_of(plan, {})
+    day = Player(site, until_s=hour_s, record_s=60.0)
+    day.run()
+    return owners_of(divide(site), day), day
+
+
+class Owners(unittest.TestCase):
+    """Promised, used, lent, unmet and parts."""
+
+    def test_by_hand(self) -> None:
+        """A pool in another's counts for its own owner; what is promised and idle is lent; unmet counts in hours."""
+        plan = plan_of(
+            [cpu_guest("a", 1000, pool="p", vcpus=2), cpu_guest("b", 4000, pool="q", vcpus=4),
+             cpu_guest("c", 9000, pool="r", vcpus=9), cpu_guest("d", 500)],
+            [{"id": "p", "owner": "Ann", "cpu": {"reservation": 5000}}, {"id": "q", "parent": "p", "owner": "Bo",
+             "cpu": {"reservation": 3000}}, {"id": "r", "parent": "p", "cpu": {"limit": 3000}}],
+        )  # fmt: skip
+        owners, _ = owners_for(plan)
+        found = {owner.name: owner for owner in owners}
+        self.assertEqual(set(found), {"Ann", "Bo", "nobody named"})
+        self.assertEqual(list(found["Ann"].pools), ["p", "r"])
+        self.assertEqual(list(found["Ann"].guests), ["a", "c"])
+        self.assertEqual({name: owner.cpu.promised for name, owner in found.items()},
+                         {"Ann": 2000, "Bo": 3000, "nobody named": 0})  # fmt: skip
+        # Ten cores suffice for all but c, which its pool's limit holds at 3 of 9 GHz.
+        self.assertAlmostEqual(found["Ann"].cpu.mean, 4000)
+        self.assertAlmostEqual(found["Ann"].cpu.lent, 0)
+        self.assertAlmostEqual(found["Ann"].cpu.unmet_hours, 6000 * 11 * 60 / 3600)
+        self.assertAlmostEqual(found["Ann"].pools["r"][0].unmet_hours, 6000 * 11 * 60 / 3600)
+        self.assertAlmostEqual(found["Bo"].cpu.unmet_hours, 0)
+        # At the top the pool and d are peers; in the pool its guest a and the pools q and r are.
+        self.assertAlmostEqual(found["Ann"].cpu.part, 0.5 * 2 / 3)
+        self.assertAlmostEqual(found["Bo"].cpu.part, 0.5 / 3)
+        self.assertAlmostEqual(found["nobody named"].cpu.part, 0.5)
+
+    @settings(max_examples=40)
+    @given(plans(max_guests=6, host_counts=(1, 2, 3)), st.randoms(use_true_random=False))
+    def test_nothing_is_counted_twice_or_lost(self, plan: Plan, chance: object) -> None:
+        """What owners have adds up to what the site has: promises, parts, use over the day, and what is unmet."""
+        data = plan.model_dump()
+        for pool in data["pools"]:
+            pool["owner"] = chance.choice(["", "Ann", "Bo"])  # type: ignore[attr-defined]
+        plan = Plan.model_validate(data)
+        owners, day = owners_for(plan)
+        site = site_of(plan, {})
+        division, claims = divide(site), claims_of(site)
+        self.assertEqual(sorted(g for owner in owners for g in owner.guests), sorted(plan.guest_index))
+        self.assertEqual(sorted(p for owner in owners for p in owner.pools), sorted(plan.pool_index))
+        on = [i for i, guest in enumerate(plan.guests) if division.on[division.position[guest.id]]]
+        for k, (resource, wanted, had) in enumerate(
+            ((division.cpu, "cpu_wanted", "cpu_delivered"), (division.memory, "need", "backed"))
+        ):
+            parts = [owner.cpu if k == 0 else owner.memory for owner in owners]
+            at_top = sum(float(claims.sums.pools[k, i]) for i, pool in enumerate(plan.pools) if pool.parent is None)
+            at_top += sum(float(claims.sums.guests[k, i]) for i, g in enumerate(plan.guests) if g.pool is None)
+            self.assertAlmostEqual(sum(p.promised for p in parts), at_top, delta=1e-6 * max(1.0, at_top))
+            shares = site_shares(division, resource)
+            whole = sum(shares[division.position[plan.guests[i].id]] for i in on)
+            self.assertAlmostEqual(sum(p.part for p in parts), whole)
+            series = day.recording.series
+            total = np.asarray(series(had), dtype=np.float64).sum(axis=0)
+            over = sum((p.used_over for p in parts), np.zeros(total.size))
+            np.testing.assert_allclose(over, total, rtol=1e-6, atol=1e-6)
+            lacking = (
+                np.maximum(series(wanted).astype(np.float64) - series(had).astype(np.float64), 0).sum() * 60 / 3600
+            )
+            self.assertAlmostEqual(sum(p.unmet_hours for p in parts), lacking, delta=1e-6 * max(1.0, lacking))
+
+
+class Pages(unittest.TestCase):
+    """The report itself."""
+
+    def test_it_stands_alone(self) -> None:
+        """All that the owners' table says is there; nothing is fetched, nothing runs, and names cannot break out."""
+        evil = '<script>alert(1)</script> & "$x$"'
+        plan = plan_of(
+            [cpu_guest("a", 20_000, vcpus=9, pool="p"), cpu_guest("b", 900)],
+            [{"id": "p", "name": evil, "owner": evil, "cpu": {"reservation": 2500}}], name=evil,
+        )  # fmt: skip
+        page = html_of(report_of(site_of(plan, {})))
+        tree = html.fromstring(page)
+        self.assertEqual(tree.xpath("//script | //link | //img | //iframe | //object"), [])
+        self.assertEqual([a for a in tree.xpath("//@src | //@href") if not a.startswith("#")], [])
+        self.assertEqual(re.findall(r"url\((?!#|&#39;#|'#)[^)]*\)", page), [])
+        self.assertEqual(tree.xpath("string(//h1)"), evil)
+        self.assertIn(evil, [cell.strip() for cell in tree.xpath("//td/text()")])
+        titles = [heading.text_content() for heading in tree.xpath("//h2")]
+        self.assertEqual(
+            titles, ["The site on a page", "What each owner has", "Worth a look", "What elastic memory saves"]
+        )
+        self.assertIn("2.50\u202fGHz", page)
+        self.assertGreaterEqual(len(tree.xpath("//*[local-name()='svg']")), 4)
+        colours = set(re.findall(r"#([0-9a-f]{6})\b", page))
+        # Greyscale-safe: there is no colour that is told from another by its hue alone.
+        for colour in colours:
+            red, green, blue = (int(colour[i : i + 2], 16) for i in (0, 2, 4))
+            self.assertLess(max(red, green, blue) - min(red, green, blue), 40, colour)
+
+    def test_a_plan_with_nothing_in_it(self) -> None:
+        """It is told in words, without an error."""
+        for plan in (Plan(), plan_of([]), plan_of([{"id": "a", "power": "off"}])):
+            self.assertIn("No guest has elastic memory.", html_of(report_of(site_of(plan, {}))))
+
+    def test_by_command(self) -> None:
+        """A table, a document, a page and a PDF; another ending is refused before anything is played."""
+        table = run("owners", str(DEMO))
+        self.assertEqual((table.returncode, table.stderr), (0, ""))
+        self.assertRegex(table.stdout, r"Passenger sales +12\.7 GHz")
+        found = json.loads(run("owners", str(DEMO), "--json").stdout)
+        plan = read_plan(DEMO).plan
+        self.assertEqual(
+            {one["owner"] for one in found["owners"]}, {*(p.owner for p in plan.pools if p.owner), "nobody named"}
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            page, pdf = Path(folder, "r.html"), Path(folder, "r.pdf")
+            self.assertEqual(run("owners", str(DEMO), "--out", str(page)).returncode, 0)
+            text = page.read_text(encoding="utf-8")
+            for word in ("Without skerry-1", "Passenger sales", "on average and", "Remedy: "):
+                self.assertIn(word, text)
+            small = plan_of([cpu_guest("a", 900)])
+            write_report(report_of(site_of(small, {})), pdf)
+            self.assertTrue(pdf.read_bytes().startswith(b"%PDF-"))
+            self.assertGreater(pdf.stat().st_size, 5000)
+            self.assertEqual(run("owners", str(DEMO), "--out", str(pdf) + "x").returncode, 2)
+            with self.assertRaises(PlanFileError):
+                write_report(report_of(site_of(small, {})), Path(folder, "no", "r.html"))
