@@ -180,7 +180,7 @@ class _Counting:
         self._old, self._pattern, self._at_s, self._most = site, pattern, at_s, most
         plan = site.plan
         self._first = len(plan.guests)
-        known, base = {item.id for item in (*plan.hosts, *plan.pools, *plan.guests)}, "one-more"
+        known, base = {item.id for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}, "one-more"
         while any(one.startswith(base) for one in known):
             base += "-"
         self._ids = [f"{base}-{number}" for number in range(1, most + 1)]

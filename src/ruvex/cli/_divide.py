@@ -9,7 +9,7 @@ from typing import Final
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
 from ruvex.cli._why import print_why
-from ruvex.divide import Division, PlacePart, ResourceDivision, divide, places_of
+from ruvex.divide import Division, PlacePart, ResourceDivision, divide, place_label, places_of
 from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
 from ruvex.site import site_of
 
@@ -64,7 +64,26 @@ def _print_table(division: Division, plan: Plan) -> None:
         lines += _row_lines(division, rows, labels)
     else:
         lines.append("No guest is on, and there is no pool.")
+    lines += _flow_lines(division, plan)
     print("\n".join(lines))
+
+
+def _flow_lines(division: Division, plan: Plan) -> list[str]:
+    """Tell of stores and links: what there is, and who gets what of it."""
+    labels = {guest.id: guest.label for guest in plan.guests}
+    lines = []
+    for place in division.flowing.places:
+        unit = "ops/s" if place.kind == "store" else "MiB/s"
+        taken = "paging" if place.kind == "store" else "moves"
+        figures = [("supply", place.supply), ("wanted", place.wanted), ("delivered", place.delivered)]
+        figures += [(taken, place.taken)] if place.taken else []
+        told = "   ".join(f"{word} {format_number(value)}" for word, value in figures)
+        lines += ["", f"{place_label(plan, place.id)}, {unit}   {told}"]
+        for tap in place.taps:
+            name = fitted(f"  {labels[tap.guest]} {tap.disk}".rstrip(), _NAME_WIDTH)
+            cells = f"{_cell(tap.wanted).rjust(10)}{_cell(tap.delivered).rjust(11)}"
+            lines.append(f"{name}{cells}   {tap.slowed_by}".rstrip())
+    return lines
 
 
 def _print_hosts(division: Division, plan: Plan) -> None:
@@ -93,6 +112,7 @@ def _print_hosts(division: Division, plan: Plan) -> None:
                 cells = [row["wanted"], row["delivered"], row["as_one"]]
                 shown = "".join(_cell(v / scale).rjust(w) for v, w in zip(cells, (10, 11, 10), strict=True))
                 print(f"{fitted(label, _NAME_WIDTH)}{shown}")
+    print("\n".join(_flow_lines(division, plan)))
 
 
 def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:

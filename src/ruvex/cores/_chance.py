@@ -49,7 +49,7 @@ def ground_of(site: Site) -> Ground:
     there = np.where(standing.on, standing.host, -1)
     mhz = hosts[r.H_MHZ, np.maximum(there, 0)]
     full = mhz * guests[r.G_VCPUS]
-    asked = np.zeros((3, guests.shape[1]))
+    asked = np.zeros((r.W_ROWS, guests.shape[1]))
     asked[r.W_CPU] = full
     everything = divide(site, demand=Demand(asked))
     own = np.bincount(there[has_own & (there >= 0)], guests[r.G_VCPUS][has_own & (there >= 0)], hosts.shape[1])

@@ -194,7 +194,7 @@ def _of_all(found: Trace) -> Figures:
 
 def _with_copies(division: Division, item: Guest, host: str, copies: int) -> Division:
     plan = division.site.plan
-    taken = {thing.id for thing in (*plan.hosts, *plan.pools, *plan.guests)}
+    taken = {thing.id for thing in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
     names = _free_names(item.id, copies, taken)
     demand = item.demand.model_copy(update={"working": 1.0, "touched": 1.0, "greedy": False})
     plain = item.model_copy(update={

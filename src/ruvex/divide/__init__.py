@@ -4,6 +4,7 @@ from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
 from ruvex.divide._day import MOMENTS, Day, day_of
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
+from ruvex.divide._flowing import Flowing, FlowPlace, Tap, place_label
 from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
@@ -20,6 +21,8 @@ __all__ = [
     "Day",
     "Demand",
     "Division",
+    "FlowPlace",
+    "Flowing",
     "HostFigures",
     "Ladder",
     "Layers",
@@ -34,6 +37,7 @@ __all__ = [
     "Shifts",
     "Solved",
     "Stop",
+    "Tap",
     "UnsoundDivisionError",
     "causes_of",
     "day_of",
@@ -44,6 +48,7 @@ __all__ = [
     "overcommit_of",
     "parts_of",
     "peer_weights",
+    "place_label",
     "places_of",
     "played_causes",
     "shifts_between",

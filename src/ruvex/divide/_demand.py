@@ -14,7 +14,7 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Demand:
-    """The demand of every guest at one moment, shape (3, guests): CPU in MHz, working and touched in MiB."""
+    """The demand of every guest at one moment, shape (5, guests): MHz, MiB, MiB, transfers a second, MiB/s."""
 
     values: Floats
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide._causes import Causes, causes_of
 from ruvex.divide._demand import Demand, demand_at
+from ruvex.divide._flowing import Flowing
 from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._layers import Layers
 from ruvex.divide._resource import ResourceDivision
@@ -169,6 +170,11 @@ class Division:
         """Memory, MiB."""
         return ResourceDivision(self.solved, self.claims, 1)
 
+    @cached_property
+    def flowing(self) -> Flowing:
+        """What stores and links give."""
+        return Flowing(self.solved)
+
     def of(self, resource: Resource) -> ResourceDivision:
         """Give the division of one resource."""
         return self.cpu if resource == "cpu" else self.memory
@@ -194,7 +200,8 @@ class Division:
 
     def to_json(self) -> dict[str, Any]:
         """Give the division as the document that ``ruvex divide --json`` prints (docs/plan-format.md)."""
-        return {"plan": self.plan_name, "at": self.at_s} | {name: self._resource_json(name) for name in RESOURCES}
+        document = {"plan": self.plan_name, "at": self.at_s} | {name: self._resource_json(name) for name in RESOURCES}
+        return document if self.flowing.is_empty else document | {"flows": self.flowing.to_json()}
 
     def _resource_json(self, name: Resource) -> dict[str, Any]:
         resource = self.of(name)

@@ -67,6 +67,9 @@ class Solved:
         Shape (2, pools): the whole weight of every pool.
     residual
         The largest part of its amount that a node's sum misses.
+    flowing, flow_work
+        What guests want and have of stores and links (``rows.O_…``), and what is known of those places, of the slots
+        and nodes in them.
     """
 
     site: Site
@@ -80,6 +83,8 @@ class Solved:
     layers: Floats
     weights: Floats
     residual: float
+    flowing: Floats
+    flow_work: tuple[Floats, Floats, Floats]
 
     @property
     def levels(self) -> Levels:
@@ -112,7 +117,7 @@ def _shapes(forest: Forest, guests: int, pools: int, hosts: int, images: int) ->
     )  # fmt: skip
     others = (
         (8, trees.slots.shape[1]), (8, one.slots.shape[1]), (r.M_ROWS, guests), (2, pools), (hosts,), (hosts,),
-        (guests,), (forest.homes[2].size,), (2, hosts, max(images, 1)),
+        (guests,), (forest.homes[2].size,), (2, hosts, max(images, 1)), (2, guests),
     )  # fmt: skip
     found, at = [], 0
     for shape in (*zero, *others):
@@ -165,16 +170,21 @@ def solve(site: Site, demand: Demand, *, levels: Levels | None = None) -> Solved
     if levels is not None and levels.forest is forest:
         known[:2], one_known[:2] = levels.of_nodes, levels.of_one
     values[r.Q_SIZE, 2 * hosts :] = site.hosts[r.H_BANK, forest.banks]
+    flows, flow_work, flowing = forest.flows, forest.flows.room(), np.zeros((r.O_ROWS, guests))
+    flowing[r.O_PACE] = 1.0
     residual = kernels().divide_moment(
         site.guests, site.numbers, site.standing.of_guests, disk_costs(site), site.pools, site.by_members,
         site.layout.parent, site.layout.order, site.hosts, site.rules, site.images, forest.homes, demand.values,
         trees.places, values, trees.nodes, trees.slots, trees.guest_slots, trees.first, trees.pool_nodes, asks, known,
         (one.places, one_values, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes, one_asks, one_known),
-        forest.is_spread, layers, (weights, *room),
+        forest.is_spread, layers, (weights, *room), flows.as_taken, np.zeros(flows.supply.size), flow_work, flowing,
     )  # fmt: skip
     if not residual <= MOST_RESIDUAL:
         raise NotConvergedError(float(residual))
-    return Solved(site, demand, values, asks, known, one_values, one_asks, one_known, layers, weights, float(residual))
+    return Solved(
+        site, demand, values, asks, known, one_values, one_asks, one_known, layers, weights, float(residual), flowing,
+        flow_work,
+    )  # fmt: skip
 
 
 def solve_as_one(solved: Solved) -> Floats:

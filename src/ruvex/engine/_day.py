@@ -22,7 +22,7 @@ def sum_day(
     It has the shape (2, 2, hosts, moments): wanted and supply, of CPU and memory.
     """
     count, host_count = guests.shape[1], hosts.shape[1]
-    now, high = np.empty(3 * count), np.empty(3 * count)
+    now, high = np.empty(r.W_ROWS * count), np.empty(r.W_ROWS * count)
     touched, shared, copies, vcpus = np.zeros(count), np.zeros(count), np.zeros(host_count), np.zeros(host_count)
     pages = np.zeros((2, host_count, max(images, 1)))
     for at in range(times.shape[0]):

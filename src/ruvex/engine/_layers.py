@@ -134,8 +134,11 @@ def cache_of(guests: Any, guest: int, working: float, touched: float, visible: f
 
 
 @part
-def outcome(guest: int, guests: Any, standing: Any, disks: Any, rules: Any, layers: Any) -> None:
-    """Tell need, met and pace of a guest that is on, from where its memory lies once it has settled."""
+def outcome(guest: int, guests: Any, standing: Any, disks: Any, rules: Any, layers: Any) -> float:
+    """Tell need, met and pace of a guest that is on, from where its memory lies once it has settled.
+
+    Gives how much of its working set is spilled, MiB.
+    """
     mode, working = guests[r.G_MODE, guest], layers[r.M_WORKING, guest]
     own = layers[r.M_TOUCHED, guest] - layers[r.M_SHARED, guest]
     balloon = layers[r.M_BALLOON, guest] if mode == r.THIN else 0.0
@@ -157,6 +160,7 @@ def outcome(guest: int, guests: Any, standing: Any, disks: Any, rules: Any, laye
         have = layers[r.M_BACKED, guest]
     need = layers[r.M_NEED, guest]
     layers[r.M_MET, guest] = min(1.0, max(0.0, have / need)) if need > 0.0 else 1.0
+    return spilled
 
 
 @kernel

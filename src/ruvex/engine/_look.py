@@ -47,7 +47,7 @@ def look(
     tick, elapsed_s
         Now, and the time since the look before.
     now
-        Shape (3, guests): the demand.
+        Shape (5, guests): the demand.
     site
         guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes.
     forest, one
@@ -249,6 +249,8 @@ def tell_outcomes(
         if met < 1.0 or values[r.X_SELF_PAGED, guest] > _MET * max(1.0, working):
             cause = _cause(guest, slot, place_of[1, guest], guests, standing, places, nodes, slots, asks, place_values,
                            stops, values)  # fmt: skip
+        values[r.X_MEMORY_PACE, guest] = pace
+        pace = min(pace, values[r.X_FLOW, guest])
         is_new = cause != codes[r.C_CAUSE, guest] or met != values[r.X_MET, guest] or pace != values[r.X_PACE, guest]
         if is_new or plan[0, guest] != values[r.X_BACKED, guest]:
             moved = True

@@ -24,6 +24,7 @@ from ruvex.engine._asks import (
     share_pages,
 )
 from ruvex.engine._fill import fill_place
+from ruvex.engine._flows import divide_flows
 from ruvex.engine._jit import kernel
 from ruvex.engine._layers import lay_out, outcome, spread_far
 
@@ -109,7 +110,7 @@ def divide_moment(
     guests: Any, numbers: Any, standing: Any, disks: Any, pools: Any, by_members: Any, parent: Any, order: Any,
     hosts: Any, rules: Any, images: int, homes: Any, demand: Any, places: Any, values: Any, nodes: Any, slots: Any,
     guest_slots: Any, first: Any, pool_nodes: Any, asks: Any, known: Any, one: Any, spread: Any, layers: Any,
-    work: Any,
+    work: Any, flows: Any, moving: Any, flow_work: Any, flowing: Any,
 ) -> float:  # fmt: skip
     """Divide a site at a moment.
 
@@ -120,7 +121,7 @@ def divide_moment(
     homes
         Where guests are at home among NUMA nodes: first, nodes, and the memory of each node.
     demand
-        Shape (3, guests).
+        Shape (5, guests).
     places, values, nodes, slots, guest_slots, first, pool_nodes
         The forest; supplies and amounts are written into ``values``.
     asks, known
@@ -133,14 +134,16 @@ def divide_moment(
     layers
         Shape (16, guests); written.
     work
-        Room: by pool and resource, by host twice, by guest, by NUMA node, by host and image twice.
+        Room: by pool and resource, by host twice, by guest, by NUMA node, by host and image twice, and (2, guests).
+    flows, moving, flow_work, flowing
+        As ``divide_flows`` takes them; the last is written.
 
     Returns
     -------
     float
         The largest residual of a node beside its amount.
     """
-    weights, overhead, copies, caps, asked, pages = work
+    weights, overhead, copies, caps, asked, pages, lost = work
     (one_places, one_values, one_nodes, one_slots, one_guest_slots, one_first, one_pool_nodes, one_asks, one_known) = (
         one
     )
@@ -182,10 +185,18 @@ def divide_moment(
     if node_mib.shape[0] > 0:
         spread_far(first_home, home_nodes, node_mib, standing, layers[r.M_BACKED], layers[r.M_FAR], asked)
     for guest in range(count):
+        lost[0, guest] = lost[1, guest] = 0.0
+        if guest_slots[1, guest] >= 0:
+            lost[0, guest] = outcome(guest, guests, standing, disks, rules, layers)
+            lost[1, guest] = layers[r.M_SELF_PAGED, guest]
+    if flows[2].shape[1] > 0:
+        worst = max(worst, divide_flows(flows, demand, lost, rules[r.R_PAGING], moving, flow_work, flowing))
+        for guest in range(count):
+            layers[r.M_PACE, guest] = min(layers[r.M_PACE, guest], flowing[r.O_PACE, guest])
+    for guest in range(count):
         caps[guest] = 0.0
         slot = guest_slots[0, guest]
         if slot >= 0:
-            outcome(guest, guests, standing, disks, rules, layers)
             wanted = demand[r.W_CPU, guest]
             if guests[r.G_BATCH, guest] > 0.0:
                 wanted /= layers[r.M_PACE, guest]

@@ -17,14 +17,14 @@ _KEPT = (
 @kernel
 def put_rows(
     until: int, hosts: int, guests: Any, places: Any, place_of: Any, guest_slots: Any, place_values: Any, values: Any,
-    codes: Any, counters: Any, record: Any,
+    codes: Any, counters: Any, flows: Any, record: Any,
 ) -> None:  # fmt: skip
     """Fill the rows up to one, that one not included, with the state as it is.
 
-    ``record`` is what is kept of guests, shape (channels, rows, guests), their codes (2, rows, guests), and of places
-    (places, channels, rows).
+    ``record`` is what is kept of guests, shape (channels, rows, guests), their codes (2, rows, guests), of places
+    (places, channels, rows), of what guests transfer (4, rows, guests) and of stores and links (places, 4, rows).
     """
-    channels, of_codes, of_places = record
+    channels, of_codes, of_places, flowing, of_flows = record
     first = counters[r.Z_ROWS]
     _put_places(first, until, hosts, guests, places, place_of, guest_slots, place_values, values, of_places)
     count = guests.shape[1]
@@ -40,7 +40,28 @@ def put_rows(
     for row in range(first, until):
         for guest in range(count):
             of_codes[0, row, guest], of_codes[1, row, guest] = codes[r.C_PHASE, guest], codes[r.C_CAUSE, guest]
+    if flows[0][2].shape[1] > 0:
+        _put_flows(first, until, count, values, flows, flowing, of_flows)
     counters[r.Z_ROWS] = max(first, until)
+
+
+@kernel
+def _put_flows(first: int, until: int, count: int, values: Any, flows: Any, flowing: Any, of_flows: Any) -> None:
+    """Fill the rows of what guests transfer, and of stores and links."""
+    place_values, asks, _ = flows[2]
+    nodes = flows[0][1]
+    for row in range(first, until):
+        for channel in range(4):
+            for guest in range(count):
+                flowing[channel, row, guest] = values[r.X_OPS_WANTED + channel, guest]
+        for place in range(of_flows.shape[0]):
+            wanted, given = 0.0, 0.0
+            for slot in range(nodes[r.N_FIRST, place], nodes[r.N_LAST, place]):
+                wanted += asks[r.A_CAP, slot]
+                given += asks[r.A_GIVEN, slot]
+            of_flows[place, 0, row] = place_values[r.Q_SUPPLY, place]
+            of_flows[place, 1, row] = place_values[r.Q_KEPT, place]
+            of_flows[place, 2, row], of_flows[place, 3, row] = wanted, given
 
 
 @kernel

@@ -9,6 +9,7 @@ import math
 from typing import Any
 
 from ruvex.engine import rows as r
+from ruvex.engine._flows import follow_flows
 from ruvex.engine._jit import kernel
 from ruvex.engine._look import look
 from ruvex.engine._record import put_rows
@@ -43,15 +44,15 @@ def read_signals(tick: int, signals: Any, factors: Any, raw: Any, now: Any, coun
     elif anew == 0:
         return False
     changed = False
-    for row in range(3):
+    for row in range(r.W_ROWS):
         for guest in range(count):
             value = raw[row * count + guest]
-            if row < r.W_TOUCHED:
+            if row != r.W_TOUCHED:
                 value *= factors[guest]
             if value != now[row, guest]:
                 now[row, guest] = value
                 changed = True
-                if row >= r.W_WORKING:
+                if row in (r.W_WORKING, r.W_TOUCHED):
                     counters[r.Z_MOVED] = 1
     return changed
 
@@ -86,7 +87,7 @@ def note_savings(guests: Any, values: Any, codes: Any, least: Any) -> None:
 def run_ticks(
     end: int, most: int, skip: bool, waits: bool, every: float, signals: Any, factors: Any, raw: Any, now: Any,
     site: Any, forest: Any, one: Any, play: Any, batch: Any, jobs: Any, notes: Any, sums: Any, least_saved: Any,
-    room: Any, cpu_room: Any, record: Any, counters: Any,
+    room: Any, cpu_room: Any, flows: Any, record: Any, counters: Any,
 ) -> int:  # fmt: skip
     """Play ticks up to one, that one not included.
 
@@ -110,6 +111,8 @@ def run_ticks(
         One number, MiB.
     cpu_room
         As ``divide_cpu`` takes it.
+    flows
+        Stores and links, moves on them, work and room, as ``follow_flows`` takes them.
     record
         As ``put_rows`` takes it.
     counters
@@ -161,6 +164,12 @@ def run_ticks(
                 cpu_moved = cpu_moved or behind != batch[r.B_BEHIND, guest]
                 batch[r.B_BEHIND, guest] = behind
         if cpu_moved or counters[r.Z_CPU_ANEW] > 0:
+            if flows[0][2].shape[1] > 0:
+                # Before the processors: batch work wants more of them where it waits for disk or network.
+                is_slower = follow_flows(
+                    tick, now, guests, standing, rules, flows[0], flows[1], flows[2], flows[3], values, codes, sums
+                )
+                counters[r.Z_MEMORY_ANEW] = 1 if is_slower else counters[r.Z_MEMORY_ANEW]
             anew = counters[r.Z_CPU_ANEW] > 0
             divide_cpu(tick, anew, now, site, forest, one, play, batch, sums, cpu_room)
             counters[r.Z_CPU_ANEW] = 0
@@ -185,7 +194,18 @@ def run_ticks(
         if every < math.inf:
             until = min(math.ceil(following / every - _ALMOST), record[0].shape[1])
             put_rows(
-                until, host_count, guests, places, place_of, guest_slots, place_values, values, codes, counters, record
+                until,
+                host_count,
+                guests,
+                places,
+                place_of,
+                guest_slots,
+                place_values,
+                values,
+                codes,
+                counters,
+                flows,
+                record,
             )
         counters[r.Z_TICK] = following
         if has_booted:

@@ -28,6 +28,14 @@ def count_cpu(guest: int, tick: int, values: Any, codes: Any, sums: Any) -> None
     of_guests[r.Y_DELIVERED, guest] += min(delivered, wanted) * ticks
     if wanted - delivered > UNMET * wanted:
         of_guests[r.Y_UNMET, guest] += ticks
+    is_lacking = False
+    for row in range(0, 4, 2):
+        wanted, delivered = values[r.X_OPS_WANTED + row, guest], values[r.X_OPS_WANTED + row + 1, guest]
+        of_guests[r.Y_OPS_WANTED + row, guest] += wanted * ticks
+        of_guests[r.Y_OPS_WANTED + row + 1, guest] += delivered * ticks
+        is_lacking = is_lacking or wanted - delivered > UNMET * wanted
+    if is_lacking:
+        of_guests[r.Y_FLOW_UNMET, guest] += ticks
 
 
 @part

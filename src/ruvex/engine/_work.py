@@ -50,7 +50,7 @@ def divide_cpu(
     tick, anew
         Now, and whether everything is to be divided.
     now
-        Shape (3, guests): the demand.
+        Shape (5, guests): the demand.
     site, forest, one, play, sums
         As ``look`` takes them.
     batch

@@ -43,8 +43,8 @@ P_RESERVATION, P_LIMIT, P_SHARES, P_DRAWS = range(4)
     R_ON_TOP, R_PER_SIZE, R_IDLE, R_KEPT_PART, R_KEPT_MOST, R_DIRE_PART, R_BALLOON_PART, R_RATIO, R_SQUEEZE_PART,
     R_COST_SQUEEZED, R_COST_FAR, R_BY_USE, R_GROW, R_SHRINK, R_SHRINK_STEP_S, R_SETTLE_S, R_BALLOON, R_URGENT,
     R_SQUEEZE, R_SPILL, R_RETURN, R_SHARING, R_CACHE, R_GREEDY, R_LOOK_S, R_BRIDGE_SPEED, R_TICK_S, R_DAY_S,
-    R_SAMPLE_S,
-) = range(29)  # fmt: skip
+    R_SAMPLE_S, R_PAGING,
+) = range(30)  # fmt: skip
 
 # Nodes of a forest.
 N_PLACE, N_POOL, N_PARENT, N_FIRST, N_LAST, N_SLOT, N_COUNT = range(7)
@@ -56,7 +56,7 @@ T_NODE, T_GUEST, T_OWNER = range(3)
 
 # Places of a forest: what is divided there, its host (−1: all), and its nodes, from the first to before the last.
 L_KIND, L_HOST, L_FIRST, L_LAST = range(4)
-CPU_PLACE, MEMORY_PLACE, BANK_PLACE = range(3)
+CPU_PLACE, MEMORY_PLACE, BANK_PLACE, STORE_PLACE, LINK_PLACE = range(5)
 
 LEAST_WEIGHT = 1e-200
 """What counts less counts as much: a level, an amount divided by a weight, is to stay a number."""
@@ -77,8 +77,21 @@ Q_ROWS = 10
 """``Q_WAITING`` is what waiting starts need, ``Q_SIZE`` how large a bank is by now, ``Q_SHORT`` whether growth found no
 memory at the last look, ``Q_ARRIVING`` what guests that are on their way here need."""
 
-# Demand of guests: MHz, MiB, MiB.
-W_CPU, W_WORKING, W_TOUCHED = range(3)
+# Demand of guests: MHz, MiB, MiB, transfers a second, MiB/s.
+W_CPU, W_WORKING, W_TOUCHED, W_OPS, W_NET = range(5)
+W_ROWS = 5
+
+# Disks and links of guests, by slot: whose it is, and which row of the demand it serves.
+F_GUEST, F_KIND = range(2)
+# What is set for them: weight, limit and reservation (transfers a second, MiB/s), the part of the guest's demand that
+# goes there, and how many of the store's transfers one of the guest's counts as.
+F_WEIGHT, F_LIMIT, F_RESERVATION, F_PART, F_COST = range(5)
+
+# What guests want and have of stores and links, and how far their work is slowed by it.
+O_OPS_WANTED, O_OPS_GIVEN, O_NET_WANTED, O_NET_GIVEN, O_PACE = range(5)
+O_ROWS = 5
+LEAST_PACE = 1e-6
+"""Work that waits for disk or network goes on at least so fast: a pace is what other figures are divided by."""
 
 # Where a guest's memory lies: rows of ``layers``. MiB but for pace and p; see ``Layers``.
 (
@@ -91,11 +104,12 @@ M_ROWS = 16
 (
     X_BOOT_LEFT, X_WORKING, X_NEED, X_HOARD, X_TOUCHED, X_SHARED, X_GIVEN, X_BALLOON, X_SQUEEZED, X_SPILLED, X_USED,
     X_VISIBLE, X_BRIDGED, X_SELF_PAGED, X_CACHE, X_FAR, X_PACE, X_MET, X_RECLAIMED, X_WANTED, X_DELIVERED, X_BACKLOG,
-    X_TARGET, X_FLOOR, X_BACKED,
-) = range(25)  # fmt: skip
+    X_TARGET, X_FLOOR, X_BACKED, X_OPS_WANTED, X_OPS_GIVEN, X_NET_WANTED, X_NET_GIVEN, X_FLOW, X_MEMORY_PACE,
+) = range(31)  # fmt: skip
 """``X_BOOT_LEFT`` is in seconds at full speed, ``X_USED`` p of section 6, ``X_BACKLOG`` in MHz·s; ``X_TARGET`` what the
-last look's division gives, ``X_FLOOR`` what is held at least."""
-X_ROWS = 25
+last look's division gives, ``X_FLOOR`` what is held at least; ``X_FLOW`` is how far disks and links slow its work,
+``X_MEMORY_PACE`` how far its memory does, ``X_PACE`` the slower of the two."""
+X_ROWS = 31
 
 # Whole numbers of guests in a play: rows of ``State.codes``; the last are ticks.
 (
@@ -142,11 +156,13 @@ AMPLE, SHORT, DIRE = range(3)
     BOOT_FROM_DISK,
 ) = range(11)  # fmt: skip
 
-# What a play counts of guests: rows of ``Tally.guests``; ticks, MHz·ticks, MiB·ticks, parts of 1, MiB.
+# What a play counts of guests: rows of ``Tally.guests``; ticks, MHz·ticks, MiB·ticks, parts of 1, MiB; transfers and
+# traffic times ticks, and the ticks in which some were lacking.
 (
-    Y_ON, Y_UNMET, Y_WANTED, Y_DELIVERED, Y_PACE, Y_MET, Y_PEAK, Y_OTHERWISE, Y_SAVED, Y_WAS_ELASTIC,
-) = range(10)  # fmt: skip
-Y_ROWS = 10
+    Y_ON, Y_UNMET, Y_WANTED, Y_DELIVERED, Y_PACE, Y_MET, Y_PEAK, Y_OTHERWISE, Y_SAVED, Y_WAS_ELASTIC, Y_OPS_WANTED,
+    Y_OPS_GIVEN, Y_NET_WANTED, Y_NET_GIVEN, Y_FLOW_UNMET,
+) = range(15)  # fmt: skip
+Y_ROWS = 15
 
 # What a play counts of places: ticks under each pressure, the least and the sum of what is free, ticks of unmet CPU.
 U_AMPLE, U_SHORT, U_DIRE, U_LEAST, U_FREE, U_UNMET, U_TICKS, U_SINCE, U_IS_UNMET, U_UNMET_SINCE = range(10)
@@ -160,6 +176,11 @@ CHANNELS = (
 PLACE_CHANNELS = (
     "cpu_supply", "cpu_wanted", "cpu_delivered", "memory_supply", "given", "kept", "free", "pressure", "saved",
 )  # fmt: skip
+
+FLOW_CHANNELS = ("ops_wanted", "ops_delivered", "net_wanted_mib_s", "net_delivered_mib_s")
+"""What is recorded of guests besides, where the plan has stores or links."""
+FLOW_PLACE_CHANNELS = ("supply", "paging", "wanted", "delivered")
+"""What is recorded of each store, in its own transfers a second, and of the links of each host, in MiB/s."""
 
 # Forms of demand signals.
 CONSTANT, DAILY, BURSTS, TABLE = range(4)

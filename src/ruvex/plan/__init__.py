@@ -98,6 +98,7 @@ from ruvex.plan._rules import (
     Loss,
     Moving,
     PaceCost,
+    Paging,
     Pressure,
     Reclaim,
     Rules,
@@ -110,7 +111,8 @@ from ruvex.plan._rules import (
 from ruvex.plan._schema import plan_schema
 from ruvex.plan._setting_names import setting_amount, setting_word
 from ruvex.plan._settings import find_item, get_setting, has_setting, with_settings
-from ruvex.plan._signals import Bursts, Daily, Signal, Steps, Trace, highest_of
+from ruvex.plan._signals import SIGNALS, Bursts, Daily, Signal, Steps, Trace, highest_of
+from ruvex.plan._stores import Disk, GuestLink, Link, Store
 from ruvex.plan._telling import Tell, untold
 from ruvex.plan._traces import (
     Traces,
@@ -141,6 +143,7 @@ __all__ = [
     "PERMISSION_WORDS",
     "RESOURCES",
     "SHARES_STANDARD",
+    "SIGNALS",
     "SUFFIX",
     "THIN_SPACE",
     "VERSION",
@@ -154,6 +157,7 @@ __all__ = [
     "CoreWish",
     "Daily",
     "Demand",
+    "Disk",
     "EditError",
     "ElasticMemory",
     "ElasticPace",
@@ -161,12 +165,14 @@ __all__ = [
     "FixedMemory",
     "Guest",
     "GuestCpu",
+    "GuestLink",
     "GuestOverhead",
     "Handed",
     "HandedOver",
     "Host",
     "HostEvent",
     "KeptTogether",
+    "Link",
     "Loss",
     "Memory",
     "MissingTraceError",
@@ -176,6 +182,7 @@ __all__ = [
     "OtherTracesError",
     "OurFaultError",
     "PaceCost",
+    "Paging",
     "Permission",
     "PlacementRule",
     "Plan",
@@ -202,6 +209,7 @@ __all__ = [
     "Stays",
     "Steps",
     "StoppedError",
+    "Store",
     "SurgeEvent",
     "Tell",
     "ThinMemory",

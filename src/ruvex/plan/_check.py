@@ -9,12 +9,12 @@ from typing import Any, Final
 from ruvex.plan._errors import Problem
 from ruvex.plan._events import NAMED_BY_KEYS, Trying
 from ruvex.plan._fields import MAX_SHARES_RATIO
+from ruvex.plan._item import Item
 from ruvex.plan._model import (
     ElasticMemory,
     Guest,
     GuestCpu,
     Host,
-    Item,
     Plan,
     Pool,
     PoolCpu,
@@ -50,6 +50,7 @@ def _rule_problems(plan: Plan) -> Iterator[Problem]:
     for i, guest in enumerate(plan.guests):
         yield from guest_problems(guest, plan.host_of(guest), f"guests[{i}]")
     yield from _shares_problems(plan)
+    yield from store_problems(plan)
     yield from _placement_problems(plan)
     yield from _aside_problems(plan)
     yield from _event_problems(plan)
@@ -95,7 +96,9 @@ def _told_of_ratio(shares: float, most: float, whose: str) -> tuple[str, str]:
 
 def _id_problems(plan: Plan) -> Iterator[Problem]:
     seen: dict[str, str] = {}
-    groups: dict[str, tuple[Item, ...]] = {"hosts": plan.hosts, "pools": plan.pools, "guests": plan.guests}
+    groups: dict[str, tuple[Item, ...]] = {
+        "hosts": plan.hosts, "stores": plan.stores, "pools": plan.pools, "guests": plan.guests,
+    }  # fmt: skip
     for group, items in groups.items():
         for i, item in enumerate(items):
             path = f"{group}[{i}].id"
@@ -105,7 +108,7 @@ def _id_problems(plan: Plan) -> Iterator[Problem]:
                 yield Problem(
                     path,
                     f"the id {item.id!r} is taken by {seen[item.id]}",
-                    "ids are unique across hosts, pools and guests; choose another",
+                    "ids are unique across hosts, stores, pools and guests; choose another",
                 )
             else:
                 seen[item.id] = f"{group}[{i}]"
@@ -117,7 +120,7 @@ def raw_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
     Who mends a plan by hand wants to see all of its faults at once, also those between items.
     """
     items: dict[str, Sequence[Any]] = {}
-    for group in ("hosts", "pools", "guests"):
+    for group in ("hosts", "stores", "pools", "guests"):
         listed = data.get(group, [])
         items[group] = listed if isinstance(listed, list | tuple) else []
     seen: dict[str, str] = {}
@@ -159,6 +162,42 @@ def _reference_problems(plan: Plan) -> Iterator[Problem]:
         if guest.host is not None and guest.host not in plan.host_index:
             mend = "name a host of the plan" if plan.hosts else "the plan has no hosts yet: leave it out"
             yield Problem(f"guests[{i}].host", f"there is no host {guest.host!r}", mend)
+        for d, disk in enumerate(guest.disks):
+            if disk.store not in plan.store_index:
+                what = f"there is no store {disk.store!r}"
+                yield Problem(f"guests[{i}].disks[{d}].store", what, "name a store of the plan")
+    for i, host in enumerate(plan.hosts):
+        if host.store is not None and host.store not in plan.store_index:
+            yield Problem(f"hosts[{i}].store", f"there is no store {host.store!r}", "name a store of the plan, or null")
+
+
+def store_problems(plan: Plan) -> Iterator[Problem]:
+    """Give what disks break towards each other and their stores: ids, bounds, promises, and shares too far apart."""
+    promised = dict.fromkeys(plan.store_index, 0.0)
+    least: dict[str, float] = {}
+    most: dict[str, float] = {}
+    for i, guest in enumerate(plan.guests):
+        seen: set[str] = set()
+        for d, disk in enumerate(guest.disks):
+            path, store = f"guests[{i}].disks[{d}]", plan.stores[plan.store_index[disk.store]]
+            if disk.id in seen:
+                yield Problem(f"{path}.id", f"the id {disk.id!r} is taken by another disk of it", "choose another id")
+            seen.add(disk.id)
+            if disk.reservation_ops > 0 and not store.promises:
+                what = f"{store.label} promises nothing, so that nothing can be reserved there"
+                yield Problem(f"{path}.reservation_ops", what, "let the store promise, or reserve nothing")
+            if disk.limit_ops is not None and disk.reservation_ops > disk.limit_ops:
+                yield from _ordered(path, "reservation_ops", disk.reservation_ops, "limit", disk.limit_ops, "ops/s")
+            promised[disk.store] += disk.reservation_ops
+            if promised[disk.store] > store.ops * (1 + 1e-9) and disk.reservation_ops > 0:
+                what = f"more is reserved on {store.label} than the {store.ops:.12g} transfers a second it does"
+                yield Problem(f"{path}.reservation_ops", what, "reserve less there")
+            least[disk.store] = min(least.get(disk.store, disk.shares), disk.shares)
+            most[disk.store] = max(most.get(disk.store, disk.shares), disk.shares)
+            if most[disk.store] > MAX_SHARES_RATIO * least[disk.store]:
+                told = _told_of_ratio(least[disk.store], most[disk.store], "another disk")
+                yield Problem(f"{path}.shares", *told)
+                return
 
 
 def _cycle_problems(plan: Plan) -> Iterator[Problem]:

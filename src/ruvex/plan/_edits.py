@@ -7,7 +7,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from ruvex.plan._check import check_plan, guest_problems, host_problems, peer_problems, pool_problems
+from ruvex.plan._check import (
+    check_plan,
+    guest_problems,
+    host_problems,
+    peer_problems,
+    pool_problems,
+    store_problems,
+)
 from ruvex.plan._errors import EditError, Problem
 from ruvex.plan._model import Aside, Event, Guest, HandedOver, Host, PlacementRule, Plan, Pool, Stays
 from ruvex.plan._problems import problems_of
@@ -15,6 +22,7 @@ from ruvex.plan._resources import RESOURCES
 from ruvex.plan._rules import Rules
 from ruvex.plan._setting_names import setting_word, told_in_words
 from ruvex.plan._settings import Part, find_item, with_settings
+from ruvex.plan._stores import Store
 
 Change = tuple[str, Mapping[str, Any]]
 """An edit of settings: the id of an item or ``rules``, and its dotted setting names with new values."""
@@ -82,6 +90,8 @@ def replace_item(plan: Plan, item: Part) -> Plan:
         problems = problems or guest_problems(item, plan.host_of(item), item.id)
         problems = problems or _share_problems(plan, plan.guests[position], item)
         update: dict[str, Any] = {"guests": _with(plan.guests, position, item)}
+        if not problems and item.disks != plan.guests[position].disks:
+            problems = _disk_problems(plan, item) or list(store_problems(_copy(plan, **update)))
     elif isinstance(item, Pool):
         position = _position(plan.pool_index, item.id)
         problems = pool_problems(item, item.id)
@@ -89,6 +99,9 @@ def replace_item(plan: Plan, item: Part) -> Plan:
             problems = problems or _parent_problems(plan, item)
         problems = problems or _share_problems(plan, plan.pools[position], item)
         update = {"pools": _with(plan.pools, position, item)}
+    elif isinstance(item, Store):
+        update = {"stores": _with(plan.stores, _position(plan.store_index, item.id), item)}
+        problems = list(store_problems(_copy(plan, **update)))
     else:
         position = _position(plan.host_index, item.id)
         update = {"hosts": _with(plan.hosts, position, item)}
@@ -122,6 +135,14 @@ def _guest_place_problems(plan: Plan, old: Guest, new: Guest) -> list[Problem]:
     return problems
 
 
+def _disk_problems(plan: Plan, guest: Guest) -> list[Problem]:
+    return [
+        Problem(f"{guest.id}.disks", f"there is no store {disk.store!r}", "name a store of the plan")
+        for disk in guest.disks
+        if disk.store not in plan.store_index
+    ]
+
+
 def _parent_problems(plan: Plan, pool: Pool) -> list[Problem]:
     """Check the way up from a pool's new parent: it must be there, and not lead back to the pool."""
     here = pool.parent
@@ -135,8 +156,8 @@ def _parent_problems(plan: Plan, pool: Pool) -> list[Problem]:
     return []
 
 
-def add_items(plan: Plan, items: Iterable[Host | Pool | Guest]) -> Plan:
-    """Give a plan with further hosts, pools and guests at the end of their lists.
+def add_items(plan: Plan, items: Iterable[Host | Store | Pool | Guest]) -> Plan:
+    """Give a plan with further hosts, stores, pools and guests at the end of their lists.
 
     When a second host comes, guests that named none stay on the first: they name it now.
 
@@ -151,13 +172,26 @@ def add_items(plan: Plan, items: Iterable[Host | Pool | Guest]) -> Plan:
     if len(hosts) > 1 >= len(plan.hosts):
         guests = tuple(g if g.host is not None else g.model_copy(update={"host": hosts[0].id}) for g in guests)
     pools = (*plan.pools, *(item for item in items if isinstance(item, Pool)))
-    return _rebuilt(plan, hosts=hosts, pools=pools, guests=guests)
+    stores = (*plan.stores, *(item for item in items if isinstance(item, Store)))
+    return _rebuilt(plan, hosts=hosts, stores=stores, pools=pools, guests=guests)
+
+
+def _without_stores(plan: Plan, gone: set[str]) -> Plan:
+    guests = tuple(
+        guest.model_copy(update={"disks": tuple(disk for disk in guest.disks if disk.store not in gone)})
+        if any(disk.store in gone for disk in guest.disks) else guest
+        for guest in plan.guests
+    )  # fmt: skip
+    hosts = tuple(host.model_copy(update={"store": None}) if host.store in gone else host for host in plan.hosts)
+    stores = tuple(store for store in plan.stores if store.id not in gone)
+    return _rebuilt(plan, stores=stores, hosts=hosts, guests=guests)
 
 
 def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
-    """Give a plan without some hosts, pools and guests, and without the events that concern them.
+    """Give a plan without some hosts, stores, pools and guests, and without the events that concern them.
 
-    What a removed pool held, and that is not removed too, moves up to the nearest pool that stays.
+    What a removed pool held, and that is not removed too, moves up to the nearest pool that stays. Disks go with their
+    store.
 
     Raises
     ------
@@ -165,6 +199,8 @@ def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
         A host is to go that guests are on, while another host stays.
     """
     gone = set(ids)
+    if gone & plan.store_index.keys():
+        plan = _without_stores(plan, gone)
     parent = {pool.id: pool.parent for pool in plan.pools}
 
     def staying(pool: str | None) -> str | None:
@@ -332,7 +368,7 @@ def _copy(plan: Plan, **update: Any) -> Plan:
 def _rebuilt(plan: Plan, **update: Any) -> Plan:
     """Give a plan with other lists of items, checked as on reading."""
     new = plan.model_copy(update=update)
-    for index in ("host_index", "pool_index", "guest_index"):
+    for index in ("host_index", "store_index", "pool_index", "guest_index"):
         new.__dict__.pop(index, None)
     problems = check_plan(new)
     if problems:

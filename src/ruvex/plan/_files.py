@@ -30,6 +30,7 @@ from ruvex.plan._json import parse_json
 from ruvex.plan._layout import keep_order, to_text
 from ruvex.plan._model import FORMAT, VERSION, Aside, Event, Guest, Host, PlacementRule, Plan, Pool
 from ruvex.plan._problems import name_items, problems_of
+from ruvex.plan._stores import Store
 from ruvex.plan._telling import Tell, untold
 from ruvex.plan._traces import Traces, read_traces, trace_files, trace_path
 
@@ -37,7 +38,8 @@ SUFFIX: Final = ".ruvex.json"
 MAX_BYTES: Final = 256 * 2**20
 _CHUNK: Final = 25
 _LISTS: Final[Mapping[str, Any]] = {
-    "hosts": Host, "pools": Pool, "guests": Guest, "placement": PlacementRule, "aside": Aside, "events": Event,
+    "hosts": Host, "stores": Store, "pools": Pool, "guests": Guest, "placement": PlacementRule, "aside": Aside,
+    "events": Event,
 }  # fmt: skip
 
 
@@ -206,7 +208,8 @@ class _Building:
 @cache
 def _adapters() -> Mapping[str, TypeAdapter[Any]]:
     return {
-        "hosts": TypeAdapter(tuple[Host, ...]), "pools": TypeAdapter(tuple[Pool, ...]),
+        "hosts": TypeAdapter(tuple[Host, ...]), "stores": TypeAdapter(tuple[Store, ...]),
+        "pools": TypeAdapter(tuple[Pool, ...]),
         "guests": TypeAdapter(tuple[Guest, ...]), "placement": TypeAdapter(tuple[PlacementRule, ...]),
         "aside": TypeAdapter(tuple[Aside, ...]), "events": TypeAdapter(tuple[Event, ...]),
     }  # fmt: skip

@@ -27,27 +27,17 @@ from ruvex.plan._fields import (
     Whole,
     at_most,
 )
+from ruvex.plan._item import Item
 from ruvex.plan._resources import Resource
 from ruvex.plan._rules import Rules
 from ruvex.plan._signals import Signal
+from ruvex.plan._stores import Disks, GuestLink, Links, Store
 
 FORMAT: Final = "ruvex-plan"
 VERSION: Final = 1
 SHARES_STANDARD = 100.0
 DAWN_S: Final = 8 * 3600.0
 """The moment of a plan that names none."""
-
-
-class Item(Model):
-    """What hosts, pools and guests have in common: an id unique in the plan, and a name."""
-
-    id: Id
-    name: Text = ""
-
-    @property
-    def label(self) -> str:
-        """The name people read: the name, or the id where no name was given."""
-        return self.name or self.id
 
 
 class SpillVolume(Model):
@@ -77,7 +67,10 @@ class Bank(Model):
 
 
 class Host(Item):
-    """A machine that guests run on. CPU speeds in MHz, memory in MiB."""
+    """A machine that guests run on. CPU speeds in MHz, memory in MiB.
+
+    ``store`` is where its spill space lies, if that is a store of the plan.
+    """
 
     sockets: Annotated[Whole, Field(ge=1, le=1024)] = 2
     cores_per_socket: Annotated[Whole, Field(ge=1, le=1024)] = 8
@@ -93,6 +86,8 @@ class Host(Item):
     spill_mib: Mib | None = None
     spill_kind: Literal["ssd", "hdd"] = "ssd"
     bank: Bank | None = None
+    store: Id | None = None
+    links: Links = ()
     up: Flag = True
 
     @property
@@ -245,7 +240,9 @@ class CoreWish(Model):
 
 
 class Demand(Model):
-    """What the guest's work asks for: CPU in MHz, memory in MiB, each a number or a signal.
+    """What the guest's work asks for: CPU in MHz, memory in MiB, transfers a second, MiB/s, each a number or a signal.
+
+    Its transfers go to its disks in equal parts, each of ``kib_per_op``.
 
     ``greedy`` work fills all the memory it is given but for ``leaves_percent``; ``cache_percent`` of the spare memory
     fills with file cache.
@@ -258,6 +255,9 @@ class Demand(Model):
     greedy: Flag = False
     leaves_percent: Annotated[Number, Field(ge=0, lt=100)] = 6.0
     cache_percent: Percent = 0.0
+    ops: Signal = 0.0
+    kib_per_op: Annotated[Number, Field(gt=0, le=65_536)] = 16.0
+    net_mib_s: Signal = 0.0
     burst: Burst = Burst()
     varies: Varies = Varies()
 
@@ -291,6 +291,8 @@ class Guest(Item):
     cores: Annotated[CoreWish, BeforeValidator(_no_wish)] = CoreWish()
     cpu: GuestCpu = GuestCpu()
     memory: Memory = ThinMemory()
+    disks: Disks = ()
+    link: GuestLink = GuestLink()
     demand: Demand = Demand()
 
     def of(self, resource: Resource) -> GuestCpu | Memory:
@@ -416,6 +418,7 @@ class Plan(Model):
     name: Text = ""
     notes: Annotated[str, Field(max_length=1_000_000)] = ""
     hosts: tuple[Host, ...] = ()
+    stores: tuple[Store, ...] = ()
     pools: tuple[Pool, ...] = ()
     guests: tuple[Guest, ...] = ()
     placement: tuple[PlacementRule, ...] = ()
@@ -449,6 +452,11 @@ class Plan(Model):
     def host_index(self) -> dict[str, int]:
         """Position of each host by id."""
         return {host.id: i for i, host in enumerate(self.hosts)}
+
+    @cached_property
+    def store_index(self) -> dict[str, int]:
+        """Position of each store by id."""
+        return {store.id: i for i, store in enumerate(self.stores)}
 
     @cached_property
     def pool_index(self) -> dict[str, int]:

@@ -7,7 +7,8 @@ import unicodedata
 from collections.abc import Container, Iterable
 
 from ruvex.plan._check import RULES_TARGET
-from ruvex.plan._model import Guest, Item, Plan, Pool
+from ruvex.plan._item import Item
+from ruvex.plan._model import Guest, Plan, Pool
 from ruvex.plan._pools import pools_above
 
 _COUNTED = re.compile(r"(.*?)([ -]?)(\d+)")
@@ -55,7 +56,7 @@ class Namer:
     """Hands out ids and names that nothing in a plan has, nor anything it named before."""
 
     def __init__(self, plan: Plan) -> None:
-        items: tuple[Item, ...] = (*plan.hosts, *plan.pools, *plan.guests)
+        items: tuple[Item, ...] = (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)
         self._ids = {RULES_TARGET, *(item.id for item in items)}
         self._names = {item.label for item in items}
         self._counted_ids: dict[str, int] = {}

@@ -24,7 +24,7 @@ _BRANCHES = frozenset({
 _MAX_SHOWN: Final = 60
 _LONGEST_KEY: Final = 40
 """Longer keys are compared with none: that takes the longer the more there is to compare."""
-_ITEM = re.compile(r"(hosts|pools|guests)\[(\d+)\]")
+_ITEM = re.compile(r"(hosts|stores|pools|guests)\[(\d+)\]")
 
 _MENDS = {
     "greater_than": "it must be more than {gt:g}",

@@ -40,6 +40,12 @@ class PaceCost(Model):
     far: Annotated[Number, Field(ge=0, le=1e6)] = 0.3
 
 
+class Paging(Model):
+    """How many transfers a second each MiB of working set asks for that lies on disk."""
+
+    ops_per_mib: Annotated[Number, Field(ge=0, le=1e6)] = 0.7
+
+
 class ElasticPace(Model):
     """How fast an elastic guest follows its need: MiB a second up and down, and how long a lower need must last.
 
@@ -161,6 +167,7 @@ class Rules(Model):
     balloon_max_percent: Percent = 50.0
     squeeze: Squeeze = Squeeze()
     pace_cost: PaceCost = PaceCost()
+    paging: Paging = Paging()
     settling_by_use: Annotated[Number, Field(ge=0, le=1)] = 1.0
     bounds_while_on: Literal["free", "widen"] = "free"
     memory_every_s: Annotated[Number, Field(ge=0.1, le=3600)] = 5.0

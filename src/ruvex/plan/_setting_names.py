@@ -31,9 +31,13 @@ _SETTINGS: Final[Mapping[str, str]] = {
     "demand.burst.even": "even bursts",
     "turns.turn_ms": "length of a turn", "turns.fellows": "fellow vCPUs", "turns.lead_ms": "how far one may lead",
     "turns.period_ms": "period of limits", "turns.rejoin_ms": "how far behind one comes back",
+    "disks": "disks", "store": "store of its spill space", "links": "links", "link.shares": "shares of the link",
+    "link.limit_mib_s": "limit of the link", "demand.ops": "transfers a second",
+    "demand.kib_per_op": "size of a transfer", "demand.net_mib_s": "traffic", "ops": "transfers a second",
+    "promises": "promises", "paging.ops_per_mib": "transfers of paging",
     "demand.cache_percent": "cache", "demand.leaves_percent": "what greedy work leaves",
 }  # fmt: skip
-_LISTED = re.compile(r"(hosts|pools|guests)\[(\d+)\]\.?(.*)")
+_LISTED = re.compile(r"(hosts|stores|pools|guests)\[(\d+)\]\.?(.*)")
 
 
 def setting_word(name: str) -> str:
@@ -97,7 +101,7 @@ def _told(plan: Plan, problem: Problem, label: str) -> str:
         label = items[number].label if number < len(items) else label
     else:
         head, _, rest = problem.path.partition(".")
-        known = {item.id: item.label for item in (*plan.hosts, *plan.pools, *plan.guests)}
+        known = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
         label, key = (known[head], rest) if head in known else (label, problem.path)
     key = re.sub(r"\[\d+\]", "", key)
     if key.startswith(("events", "placement", "aside")):

@@ -9,19 +9,22 @@ from pydantic import BaseModel
 
 from ruvex.plan._model import MEMORY_MODES, Guest, Host, Plan, Pool
 from ruvex.plan._rules import Rules
+from ruvex.plan._stores import Store
 
-Part = Host | Pool | Guest | Rules
+Part = Host | Store | Pool | Guest | Rules
 NEVER_CHANGED = ("id",)
 
 
 def find_item(plan: Plan, target: str) -> Part | None:
-    """Give the host, pool or guest with an id, or the rules by the name ``rules``; None if there is none."""
+    """Give the host, store, pool or guest with an id, or the rules by the name ``rules``; None if there is none."""
     if target in plan.guest_index:
         return plan.guests[plan.guest_index[target]]
     if target in plan.pool_index:
         return plan.pools[plan.pool_index[target]]
     if target in plan.host_index:
         return plan.hosts[plan.host_index[target]]
+    if target in plan.store_index:
+        return plan.stores[plan.store_index[target]]
     return plan.rules if target == "rules" else None
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from ruvex.plan._fields import LEAST_SPACING_S, MAX_MIB, Model, Number, Text, Time, at_most
 
+SIGNALS: Final = ("cpu", "working", "touched", "ops", "net_mib_s")
+"""The parts of a demand that are signals, in the order of the rows that arrays of them have."""
 Level = Annotated[Number, Field(ge=0, le=MAX_MIB)]
 
 

@@ -17,7 +17,7 @@ from ruvex.plan._errors import MissingTraceError, PlanError, PlanFileError, Prob
 from ruvex.plan._events import changed_items
 from ruvex.plan._fields import LEAST_SPACING_S, MAX_MIB, MAX_SECONDS
 from ruvex.plan._model import Guest, Plan
-from ruvex.plan._signals import Trace
+from ruvex.plan._signals import SIGNALS, Trace
 from ruvex.plan._telling import Tell, untold
 from ruvex.plan._units import parse_number, parse_time
 
@@ -25,7 +25,6 @@ MAX_ROWS: Final = 2_000_000
 """A sample every second for three weeks; more is a mistake, not a day of a plan."""
 MAX_BYTES: Final = 256 * 2**20
 TIME_COLUMNS: Final = ("seconds", "time")
-_SIGNALS: Final = ("cpu", "working", "touched")
 _BLOCK: Final = 4096
 _BESIDE_PLAIN: Final = b"0123456789.,eE+-\r\n"
 """A table of only these characters is numbers between commas, which can be read many at a time."""
@@ -65,7 +64,7 @@ def trace_signals(plan: Plan) -> Iterator[tuple[str, Trace]]:
 
 
 def _traces_of(guest: Guest, path: str) -> Iterator[tuple[str, Trace]]:
-    for key in _SIGNALS:
+    for key in SIGNALS:
         signal = getattr(guest.demand, key)
         if isinstance(signal, Trace):
             yield f"{path}.{key}", signal

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, demand_at, played_causes, solve
 from ruvex.engine import rows as r
+from ruvex.engine.rows import FLOW_CHANNELS
 from ruvex.play._player import Player
 from ruvex.play._state import PHASES
 from ruvex.site import Site
@@ -47,7 +48,7 @@ def division_at(player: Player, at_s: float) -> Division | None:
     if at_s > player.now_s or recording.rows == 0:
         return None
     row = recording.row_at(at_s)
-    names = (*_LAYERS, "cpu_delivered")
+    names = (*_LAYERS, "cpu_delivered", *FLOW_CHANNELS)
     was = {name: np.asarray(recording.series(name)[:, row], dtype=np.float64) for name in names}
     phase, cause = (np.asarray(recording.series(name)[:, row], dtype=np.int64) for name in ("phase", "cause"))
     # Everybody stands where he stood when the row was recorded: who has gone to another host since, and before the
@@ -64,7 +65,13 @@ def division_at(player: Player, at_s: float) -> Division | None:
         was["backed"] + was["shared"] + was["balloon"] + was["squeezed"] + was["spilled"],
         was["backed"],
     )
-    solved = _settled(site, Demand(np.stack((was["cpu_wanted"], was["working"], np.maximum(touched, was["working"])))))
+    asked = np.stack((
+        was["cpu_wanted"], was["working"], np.maximum(touched, was["working"]), was["ops_wanted"],
+        was["net_wanted_mib_s"],
+    ))  # fmt: skip
+    solved = _settled(site, Demand(asked))
+    for at, name in enumerate(FLOW_CHANNELS):
+        solved.flowing[at] = was[name]
     layers = solved.layers
     on = site.standing.on
     for channel, to in _LAYERS.items():

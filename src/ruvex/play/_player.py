@@ -33,7 +33,7 @@ from ruvex.play._record import Recording
 from ruvex.play._state import State
 from ruvex.play._summary import Finish, Savings, Summary, guests_of, places_of, savings_of
 from ruvex.play._ticks import Ticks
-from ruvex.site import Site
+from ruvex.site import Site, flow_ids_of
 
 _ALMOST: Final = 1e-9
 _MANY: Final = 1 << 62
@@ -96,8 +96,9 @@ class Player:
         guests = tuple(guest.id for guest in plan.guests)
         every_s = spacing(record_s, self.end_tick * self.tick_s, self.tick_s, len(guests), len(places))
         self.recording = Recording(
-            guests, places, None if math.isinf(every_s) else every_s, self.end_tick * self.tick_s
-        )
+            guests, places, None if math.isinf(every_s) else every_s, self.end_tick * self.tick_s,
+            flow_ids_of(plan),
+        )  # fmt: skip
         self.state = State(len(plan.guests), site.hosts.shape[1])
         self._entries: list[Entry] = []
         self._pressures: dict[int, list[tuple[float, int]]] = {}

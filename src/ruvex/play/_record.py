@@ -11,7 +11,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
+from ruvex.engine.rows import CHANNELS, FLOW_CHANNELS, FLOW_PLACE_CHANNELS, PLACE_CHANNELS
 
 Floats = NDArray[np.float64]
 
@@ -41,6 +41,8 @@ class Recording:
     ----------
     guest_ids, place_ids
         In the order of the second axis: guests, and the hosts and then banks (``host:bank``).
+    flow_ids
+        The stores, then the hosts that have links (``host:link``).
     every_s
         Seconds between two rows; infinity where nothing is recorded.
     times_s
@@ -50,9 +52,14 @@ class Recording:
     """
 
     def __init__(
-        self, guest_ids: tuple[str, ...], place_ids: tuple[str, ...], every_s: float | None, end_s: float
+        self,
+        guest_ids: tuple[str, ...],
+        place_ids: tuple[str, ...],
+        every_s: float | None,
+        end_s: float,
+        flow_ids: tuple[str, ...] = (),
     ) -> None:
-        self.guest_ids, self.place_ids = guest_ids, place_ids
+        self.guest_ids, self.place_ids, self.flow_ids = guest_ids, place_ids, flow_ids
         self.every_s = np.inf if every_s is None else every_s
         count = 0 if every_s is None else int(np.floor(end_s / every_s + 1e-9)) + 1
         self.times_s: Floats = np.arange(count, dtype=np.float64) * (every_s or 0.0)
@@ -61,6 +68,10 @@ class Recording:
         self._channels = _large_zeros((len(CHANNELS), count, guests))
         self._codes = np.zeros((len(CODES), count, guests), dtype=np.uint8)
         self._places = np.zeros((len(place_ids), len(PLACE_CHANNELS), count), dtype=np.float32)
+        # Where there are neither stores nor links there is nothing to keep of them.
+        flowing = count if flow_ids else 0
+        self._flowing = np.zeros((len(FLOW_CHANNELS), flowing, guests), dtype=np.float32)
+        self._flows = np.zeros((len(flow_ids), len(FLOW_PLACE_CHANNELS), flowing), dtype=np.float32)
 
     @property
     def guest_index(self) -> Mapping[str, int]:
@@ -70,17 +81,25 @@ class Recording:
     @property
     def arrays_to_write(self) -> tuple[NDArray[Any], ...]:
         """What the kernel writes rows into."""
-        return self._channels, self._codes, self._places
+        return self._channels, self._codes, self._places, self._flowing, self._flows
 
     def series(self, channel: str) -> NDArray[Any]:
         """Give a channel of all guests, shape (guests, rows): float32, or uint8 for codes."""
         if channel in CODES:
             return self._codes[CODES.index(channel), : self.rows].T
+        if channel in FLOW_CHANNELS:
+            if not self.flow_ids:
+                return np.zeros((len(self.guest_ids), self.rows), dtype=np.float32)
+            return self._flowing[FLOW_CHANNELS.index(channel), : self.rows].T
         return self._channels[CHANNELS.index(channel), : self.rows].T
 
     def of_places(self, channel: str) -> NDArray[np.float32]:
         """Give a channel of all hosts and banks, shape (places, rows)."""
         return self._places[:, PLACE_CHANNELS.index(channel), : self.rows]
+
+    def of_flows(self, channel: str) -> NDArray[np.float32]:
+        """Give a channel of all stores and hosts' links, shape (stores and links, rows)."""
+        return self._flows[:, FLOW_PLACE_CHANNELS.index(channel), : self.rows]
 
     def row_at(self, at_s: float) -> int:
         """Give the row in force at a time, kept within those that are there."""
@@ -92,4 +111,8 @@ class Recording:
             "times_s": self.times_s[: self.rows], "guests": np.array(self.guest_ids), "places": np.array(self.place_ids)
         }  # fmt: skip
         named |= {channel: self.series(channel) for channel in (*CHANNELS, *CODES)}
+        if self.flow_ids:
+            named["flows"] = np.array(self.flow_ids)
+            named |= {channel: self.series(channel) for channel in FLOW_CHANNELS}
+            named |= {f"flow_{channel}": self.of_flows(channel) for channel in FLOW_PLACE_CHANNELS}
         return named | {f"place_{channel}": self.of_places(channel) for channel in PLACE_CHANNELS}

@@ -28,6 +28,7 @@ _CODES: Final = {
     "phase": r.C_PHASE, "agent": r.C_AGENT, "cause": r.C_CAUSE, "host": r.C_HOST, "spill_hdd": r.C_SPILL_HDD,
     "agent_due": r.C_AGENT_DUE, "held": r.C_HELD, "sees": r.C_SEES,
 }  # fmt: skip
+_ONES: Final = [r.X_PACE, r.X_MET, r.X_FLOW, r.X_MEMORY_PACE]
 _OFF: Final = {r.C_PHASE: r.OFF, r.C_AGENT: 0, r.C_CAUSE: 0, r.C_LOW_SINCE: -1, r.C_AGENT_DUE: r.NEVER, r.C_HELD: 0}
 
 
@@ -73,7 +74,7 @@ class State:
         self.batch: Floats = np.zeros((r.B_ROWS, guests))
         self.up = np.ones(hosts, dtype=np.bool_)
         self.volumes: dict[tuple[str, str], str] = {}
-        self.values[[r.X_PACE, r.X_MET]] = 1.0
+        self.values[_ONES] = 1.0
         self.batch[r.B_SINCE] = -1.0
         for row, code in _OFF.items():
             self.codes[row] = code
@@ -95,7 +96,7 @@ class State:
         """Let a guest give everything back but what was taken from it, which stays counted."""
         reclaimed = self.values[r.X_RECLAIMED, guest]
         self.values[:, guest] = 0.0
-        self.values[[r.X_PACE, r.X_MET], guest] = 1.0
+        self.values[_ONES, guest] = 1.0
         self.values[r.X_RECLAIMED, guest] = reclaimed
         self.batch[:, guest] = 0.0
         self.batch[r.B_SINCE, guest] = -1.0

@@ -58,8 +58,8 @@ class Ticks:
         self._jobs = np.zeros((4, 64 + 2 * guests))
         self._notes = np.zeros((5, _NOTES + 8 * self._jobs.shape[1] + places))
         self._factors, self._surges = np.ones(guests), list[tuple[int, list[int], float]]()
-        self._raw, self.now = np.zeros(3 * guests), np.zeros((3, guests))
-        self.move_mhz = np.zeros(site.hosts.shape[1])
+        self._raw, self.now = np.zeros(r.W_ROWS * guests), np.zeros((r.W_ROWS, guests))
+        self.move_mhz, self.move_mib_s = np.zeros(site.hosts.shape[1]), np.zeros(site.hosts.shape[1])
         self._take_signals()
         self.regroup()
 
@@ -162,6 +162,11 @@ class Ticks:
         )  # fmt: skip
         self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1)
         self._sums = (self.of_guests, self.by_cause, self.of_places)
+        flows = forest.flows
+        self._flows = (
+            flows.as_taken, np.zeros(flows.supply.size), flows.room(), (np.zeros((2, guests)), np.zeros((5, guests))),
+        )  # fmt: skip
+        self._put_moves()
         per_size = rules[r.R_PER_SIZE] > 0
         kernels().pool_weights(
             site.pools, site.by_members, layout.parent, site.guests, site.numbers, standing.of_guests, per_size, weights
@@ -170,6 +175,12 @@ class Ticks:
         kernels().tell_places(self.tick, self._site, self._forest, self._play, self._sums, self._room)
         self.counters[[r.Z_MOVED, r.Z_SETTLED, r.Z_CPU_ANEW, r.Z_MEMORY_ANEW]] = 1, 0, 1, 1
         self.counters[r.Z_BOOTS] = int((self.state.codes[r.C_PHASE] == r.BOOTING).any())
+
+    def _put_moves(self) -> None:
+        """Let the moves of each host take their part of its links."""
+        flows = self.site.forest.flows
+        at = flows.link_of_host
+        self._flows[1][at[at >= 0]] = self.move_mib_s[at >= 0]
 
     def settle(self) -> None:
         """Put every guest where it would have come to rest under the demand at the start."""
@@ -187,7 +198,7 @@ class Ticks:
         ending: int = kernels().run_ticks(
             end, most, self._skip, waits, every, self._signals, self._factors, self._raw, self.now, self._site,
             self._forest, self._one, self._play, self.state.batch, self._jobs, self._notes, self._sums,
-            self.least_saved, self._room, self._cpu_room, self._recording.arrays_to_write, self.counters,
+            self.least_saved, self._room, self._cpu_room, self._flows, self._recording.arrays_to_write, self.counters,
         )  # fmt: skip
         if ending == r.E_ROOM:
             self._jobs = np.concatenate((self._jobs, np.zeros_like(self._jobs)), axis=1)
@@ -207,7 +218,7 @@ class Ticks:
         if count and self.counters[r.Z_ROWS] < count and self.tick >= self.end_tick:
             kernels().put_rows(
                 count, self.site.hosts.shape[1], self.site.guests, self._forest[0], self._forest[6], self._forest[3],
-                self.place_values, self.state.values, self.state.codes, self.counters,
+                self.place_values, self.state.values, self.state.codes, self.counters, self._flows,
                 self._recording.arrays_to_write,
             )  # fmt: skip
         self._recording.rows = int(self.counters[r.Z_ROWS])
@@ -296,4 +307,5 @@ class Ticks:
         self._play = (self.state.values, self.state.codes, self.place_values, asks, known, weights)
         self._one = (*of._one[:6], *copied(of._one[6:]))
         self._room, self._cpu_room = copied(of._room), copied(of._cpu_room)
+        self._flows = (of._flows[0], of._flows[1].copy(), copied(of._flows[2]), copied(of._flows[3]))
         self._sums = (self.of_guests, self.by_cause, self.of_places)

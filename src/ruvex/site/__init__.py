@@ -1,6 +1,7 @@
 """A plan as arrays: settings, the pool tree, signals, who is on and where, places and the forest. NumPy, no Qt."""
 
 from ruvex.site._claims import ClaimSums, boot_claim, set_aside, sum_claims, would_claim
+from ruvex.site._flows import Flows, Taps, flow_ids_of
 from ruvex.site._forest import Forest, Trees
 from ruvex.site._layout import Layout
 from ruvex.site._placement import allowed_hosts, broken_rules, live_move_problem, placement_problem
@@ -12,12 +13,14 @@ from ruvex.site._volumes import FAR_TOO_LARGE, Taken, find_volume, hand_out, vol
 __all__ = [
     "FAR_TOO_LARGE",
     "ClaimSums",
+    "Flows",
     "Forest",
     "Layout",
     "SignalBank",
     "Site",
     "Standing",
     "Taken",
+    "Taps",
     "Trees",
     "allowed_hosts",
     "boot_claim",
@@ -26,6 +29,7 @@ __all__ = [
     "comeback_turn",
     "disks_of",
     "find_volume",
+    "flow_ids_of",
     "gather_signals",
     "hand_out",
     "live_move_problem",

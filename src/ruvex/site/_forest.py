@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
+from ruvex.site._flows import Flows, Taps, flows_of
 from ruvex.site._layout import Layout
 from ruvex.site._standing import Standing
 
@@ -47,6 +48,8 @@ class Forest:
     one
         With all hosts as one machine: one place for CPU, one for memory, and the banks. Empty of nodes where nobody
         needs it: no pool lives in several places then, and there is one host.
+    flows
+        Stores and links.
     banks
         Shape (banks,): the host of each.
     is_spread
@@ -57,13 +60,14 @@ class Forest:
 
     trees: Trees
     one: Trees
+    flows: Flows
     banks: Ints
     is_spread: tuple[bool, bool]
     homes: tuple[Ints, Ints, Floats]
     place_of: Ints = field(repr=False)
 
 
-def forest_of(layout: Layout, numbers: Ints, guests: Floats, hosts: Floats, standing: Standing) -> Forest:
+def forest_of(layout: Layout, numbers: Ints, guests: Floats, hosts: Floats, taps: Taps, standing: Standing) -> Forest:
     """Build the forest of a site for a standing; arguments as the site has them."""
     count = hosts.shape[1]
     banks = np.flatnonzero(hosts[r.H_BANK] > 0)
@@ -89,7 +93,7 @@ def forest_of(layout: Layout, numbers: Ints, guests: Floats, hosts: Floats, stan
         one = _trees(one_of, standing, numbers, layout, *kinds)
     else:
         one = trees
-    return Forest(trees, one, banks, spread, _homes(guests, hosts, standing), place_of)
+    return Forest(trees, one, flows_of(taps, standing), banks, spread, _homes(guests, hosts, standing), place_of)
 
 
 def _trees(place_of: Ints, standing: Standing, numbers: Ints, layout: Layout, kind: Ints, host: Ints) -> Trees:

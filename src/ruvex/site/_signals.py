@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
-from ruvex.plan import Bursts, Daily, Guest, MissingTraceError, Signal, Steps, Trace, Traces
+from ruvex.plan import SIGNALS, Bursts, Daily, Guest, MissingTraceError, Signal, Steps, Trace, Traces
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -21,7 +21,7 @@ _SECONDS_PER_HOUR: Final = 3600.0
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SignalBank:
-    """Every demand signal of a plan: CPU, then working, then touched of all guests.
+    """Every demand signal of a plan: CPU of all guests, then working, touched, transfers and traffic.
 
     Attributes
     ----------
@@ -38,7 +38,7 @@ class SignalBank:
     day_s: float
 
     def at(self, times_s: ArrayLike) -> Floats:
-        """Give CPU (MHz), working (MiB) and touched (MiB) of every guest at each time.
+        """Give what every guest asks for at each time: MHz, MiB, MiB, transfers a second, MiB/s (``rows.W_…``).
 
         Parameters
         ----------
@@ -48,7 +48,7 @@ class SignalBank:
         Returns
         -------
         NDArray[np.float64]
-            Shape (*times, 3, guests).
+            Shape (*times, 5, guests).
         """
         return self._evaluate(times_s, kernels().signals_at)
 
@@ -64,7 +64,7 @@ class SignalBank:
         found = np.empty((times.size, self.forms.size))
         for at, time in enumerate(times.ravel().tolist()):
             evaluate(self.forms, self.numbers, self.tables, self.knots, self.day_s, time, found[at])  # type: ignore[operator]
-        return found.reshape(*times.shape, 3, self.forms.size // 3)
+        return found.reshape(*times.shape, r.W_ROWS, self.forms.size // r.W_ROWS)
 
     def jumps_until(self, end_s: float) -> Iterator[Floats]:
         """Give the times from 0 to an end at which steps and bursts change their value, those of one form at once."""
@@ -89,7 +89,7 @@ class SignalBank:
 
 def gather_signals(guests: Sequence[Guest], traces: Traces, day_s: float) -> SignalBank:
     """Collect the demand signals of guests into arrays, to be evaluated together."""
-    signals: list[Signal] = [getattr(guest.demand, name) for name in ("cpu", "working", "touched") for guest in guests]
+    signals: list[Signal] = [getattr(guest.demand, name) for name in SIGNALS for guest in guests]
     forms = np.zeros(len(signals), dtype=np.int64)
     numbers, tables = np.zeros((4, len(signals))), np.zeros((2, len(signals)), dtype=np.int64)
     places: dict[Steps | Trace, tuple[int, int]] = {}

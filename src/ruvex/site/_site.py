@@ -25,6 +25,7 @@ from ruvex.plan import (
     Traces,
     check_event_traces,
 )
+from ruvex.site._flows import Taps, taps_of
 from ruvex.site._forest import Forest, forest_of
 from ruvex.site._layout import Layout, layout_of
 from ruvex.site._signals import SignalBank, gather_signals
@@ -58,11 +59,13 @@ class Site:
     hosts
         Shape (11, hosts): what each host is (``rows.H_…``). A plan without hosts has one that has nothing.
     rules
-        Shape (28,): numbers of the rules (``rows.R_…``).
+        Shape (30,): numbers of the rules (``rows.R_…``).
     images
         How many images guests share.
     signals
         The demand of all guests.
+    taps
+        What the plan says of stores, disks and links.
     standing
         Who is on, and where, as the plan has it.
     forest
@@ -80,6 +83,7 @@ class Site:
     rules: Floats
     images: int
     signals: SignalBank
+    taps: Taps
     standing: Standing
     forest: Forest
 
@@ -108,7 +112,7 @@ class Site:
         is_moved = False
         for i in changed:
             a, b = plan.guests[i], old.guests[i]
-            if (a.id, a.image, a.demand) != (b.id, b.image, b.demand):
+            if (a.id, a.image, a.demand, a.disks, a.link) != (b.id, b.image, b.demand, b.disks, b.link):
                 return site_of(plan, traces)
             is_moved = is_moved or a.pool != b.pool
             has_stood = has_stood or _stands(a) != _stands(b)
@@ -145,14 +149,16 @@ class Site:
         """Give the same site with those on, and where, whom its plan has: what a play made of it is left aside."""
         standing = standing_of(self.plan, self.guests, self.hosts)
         return replace(
-            self, standing=standing, forest=forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)
+            self,
+            standing=standing,
+            forest=forest_of(self.layout, self.numbers, self.guests, self.hosts, self.taps, standing),
         )
 
     def standing_as(self, standing: Standing) -> Site:
         """Give the same site with others on, or elsewhere."""
         if standing is self.standing:
             return self
-        forest = forest_of(self.layout, self.numbers, self.guests, self.hosts, standing)
+        forest = forest_of(self.layout, self.numbers, self.guests, self.hosts, self.taps, standing)
         return replace(self, standing=standing, forest=forest)
 
     def _with_same_rows(self, made: Site) -> Site:
@@ -170,6 +176,7 @@ class Site:
         return (
             traces is self.traces
             and plan.hosts is old.hosts
+            and plan.stores == old.stores
             and plan.day_s == old.day_s
             and plan.tick_s == old.tick_s
             and len(plan.guests) == len(old.guests)
@@ -222,7 +229,7 @@ def site_of(plan: Plan, traces: Traces) -> Site:
     images: dict[str, int] = {}
     of_guests = [images.setdefault(g.image, len(images)) if g.image else -1 for g in plan.guests]
     numbers = np.stack((layout.pool_of, np.array(of_guests, dtype=np.int64)))
-    standing = standing_of(plan, guests, hosts)
+    standing, taps = standing_of(plan, guests, hosts), taps_of(plan)
     return Site(
         plan=plan,
         traces=traces,
@@ -235,8 +242,9 @@ def site_of(plan: Plan, traces: Traces) -> Site:
         rules=_rule_numbers(plan),
         images=len(images) if plan.hosts else 0,
         signals=gather_signals(plan.guests, traces, plan.day_s),
+        taps=taps,
         standing=standing,
-        forest=forest_of(layout, numbers, guests, hosts, standing),
+        forest=forest_of(layout, numbers, guests, hosts, taps, standing),
     )
 
 
@@ -299,5 +307,5 @@ def _rule_numbers(plan: Plan) -> Floats:
         pressure.kept_percent / 100, pressure.kept_most_mib, pressure.dire_part, rules.balloon_max_percent / 100,
         rules.squeeze.ratio, rules.squeeze.max_percent / 100, rules.pace_cost.squeezed, rules.pace_cost.far,
         rules.settling_by_use, *(_or_none(rate) for rate in rates), rules.memory_every_s,
-        rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s, work.sample_s,
+        rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s, work.sample_s, rules.paging.ops_per_mib,
     ], dtype=np.float64)  # fmt: skip

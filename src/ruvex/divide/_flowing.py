@@ -1,0 +1,175 @@
+"""What stores and links give, as people and files read it: disk by disk, and whose work is slowed by what."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvex.divide._solve import Solved
+from ruvex.engine import rows as r
+from ruvex.plan import Plan
+
+Floats = NDArray[np.float64]
+_LACKING: Final = 1e-6
+Slowed = Literal["", "own limit", "paging", "store", "moves", "link"]
+
+
+@dataclass(frozen=True, slots=True)
+class Tap:
+    """A disk of a guest on a store, or a guest on the links of its host; transfers a second, or MiB/s.
+
+    Attributes
+    ----------
+    guest, disk
+        The guest's id, and the disk's, nothing for a link.
+    place
+        The place it is on (``FlowPlace.id``).
+    shares, limit, reservation
+        As set; no limit is infinity.
+    wanted, delivered
+        What is asked for, and what it gets.
+    slowed_by
+        Why it gets less than it asks for.
+    """
+
+    guest: str
+    disk: str
+    place: str
+    shares: float
+    limit: float
+    reservation: float
+    wanted: float
+    delivered: float
+    slowed_by: Slowed
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+        return {
+            "guest": self.guest, "disk": self.disk or None, "shares": self.shares,
+            "limit": None if math.isinf(self.limit) else self.limit, "reservation": self.reservation,
+            "wanted": self.wanted, "delivered": self.delivered, "slowed_by": self.slowed_by or None,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class FlowPlace:
+    """A store, or the links of a host; a store in its own transfers a second, links in MiB/s.
+
+    Attributes
+    ----------
+    id, kind
+        The store's id, or ``host:link``; ``store`` or ``link``.
+    supply, taken
+        What there is, and what paging takes of a store, or moves of links.
+    wanted, delivered
+        What guests ask for and get; a large transfer counts as several of the store's.
+    promised
+        What is reserved on a store by guests that are on.
+    taps
+        Who is on it, in plan order.
+    """
+
+    id: str
+    kind: Literal["store", "link"]
+    supply: float
+    taken: float
+    wanted: float
+    delivered: float
+    promised: float
+    taps: tuple[Tap, ...]
+
+    @property
+    def is_short(self) -> bool:
+        """Whether somebody gets less than he asks for because there is no more."""
+        return any(tap.slowed_by not in ("", "own limit") for tap in self.taps)
+
+    def to_json(self) -> dict[str, Any]:
+        """Give it as JSON has it."""
+        return {
+            "id": self.id, "kind": self.kind, "supply": self.supply, "taken": self.taken, "wanted": self.wanted,
+            "delivered": self.delivered, "promised": self.promised, "taps": [tap.to_json() for tap in self.taps],
+        }  # fmt: skip
+
+
+class Flowing:
+    """What stores and links give at a moment.
+
+    Attributes
+    ----------
+    ops_wanted, ops_delivered, net_wanted, net_delivered, pace
+        By guest in plan order: transfers and MiB a second, and how far its work is slowed by them (0 to 1).
+    """
+
+    def __init__(self, solved: Solved) -> None:
+        self._solved, self._plan = solved, solved.site.plan
+        self.ops_wanted, self.ops_delivered, self.net_wanted, self.net_delivered, self.pace = solved.flowing
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether the plan has neither stores nor links that anybody on is on."""
+        return self._solved.site.forest.flows.is_empty
+
+    @cached_property
+    def places(self) -> tuple[FlowPlace, ...]:
+        """The stores, then the links of hosts that have some."""
+        site, plan = self._solved.site, self._plan
+        flows, (values, asks, _) = site.forest.flows, self._solved.flow_work
+        found = []
+        for place in range(flows.supply.size):
+            is_store = flows.places[r.L_KIND, place] == r.STORE_PLACE
+            name = plan.stores[place].id if is_store else f"{plan.hosts[flows.places[r.L_HOST, place]].id}:link"
+            slots = range(int(flows.nodes[r.N_FIRST, place]), int(flows.nodes[r.N_LAST, place]))
+            taken, supply = float(values[r.Q_KEPT, place]), float(flows.supply[place])
+            costs = flows.numbers[r.F_COST]
+            taps = tuple(self._tap(slot, name, taken, is_store) for slot in slots)
+            found.append(FlowPlace(
+                name, "store" if is_store else "link", supply, taken,
+                float(sum(tap.wanted * costs[slot] for tap, slot in zip(taps, slots, strict=True))),
+                float(asks[r.A_GIVEN, slots.start : slots.stop].sum()),
+                float((flows.numbers[r.F_RESERVATION] * costs)[slots.start : slots.stop].sum()), taps,
+            ))  # fmt: skip
+        return tuple(found)
+
+    def _tap(self, slot: int, place: str, taken: float, is_store: bool) -> Tap:
+        flows, asks = self._solved.site.forest.flows, self._solved.flow_work[1]
+        guest = int(flows.slots[r.F_GUEST, slot])
+        weight, limit, reservation, part, cost = flows.numbers[:, slot].tolist()
+        wanted = float(self._solved.demand.values[flows.slots[r.F_KIND, slot], guest]) * part
+        delivered = float(asks[r.A_GIVEN, slot]) / cost
+        slowed: Slowed = ""
+        if wanted - delivered > _LACKING * max(wanted, 1.0):
+            if delivered >= limit * (1 - _LACKING):
+                slowed = "own limit"
+            else:
+                slowed = ("paging" if taken else "store") if is_store else ("moves" if taken else "link")
+        of = self._plan.guests[guest]
+        disk = of.disks[int(flows.disk_of[slot])].id if is_store else ""
+        return Tap(of.id, disk, place, weight, limit, reservation, wanted, delivered, slowed)
+
+    def of(self, guest: str) -> tuple[Tap, ...]:
+        """Give the disks and the link of a guest."""
+        return tuple(tap for place in self.places for tap in place.taps if tap.guest == guest)
+
+    def to_json(self) -> list[dict[str, Any]]:
+        """Give the entry of the document of a division."""
+        return [place.to_json() for place in self.places]
+
+
+def place_label(plan: Plan, place: str) -> str:
+    """Give the name of a store, or say whose links a place is.
+
+    Examples
+    --------
+    >>> place_label(Plan(), "somewhere:link")
+    'links of somewhere'
+    """
+    host, is_link, _ = place.partition(":")
+    if is_link:
+        at = plan.host_index.get(host)
+        return f"links of {plan.hosts[at].label if at is not None else host}"
+    return plan.stores[plan.store_index[place]].label if place in plan.store_index else place
