@@ -67,6 +67,7 @@ def banked(name: str, **more: Any) -> dict[str, Any]:
 
 BATCH = {"kind": "batch", "cpu": {"kind": "steps", "at": [[0, 0], [600, 3000], [1200, 0]]}}
 STEPS = {"kind": "steps", "at": [[0, 300], [HOUR, 1500], [2 * HOUR - 60, 300]]}
+DISK = {"id": "d", "store": "slate"}
 CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
     "beside-pools": (
         "hurts-now", "alone",
@@ -75,6 +76,18 @@ CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
     "crowded-pool": (
         "hurts-now", "p", [*[guest(f"p{i}", 2000, pool="p") for i in range(5)], guest("b", 2000, pool="q")],
         {"pools": [{"id": "p", "cpu": {"shares": 130}}, {"id": "q", "owner": "another"}]},
+    ),
+    "short-store": (
+        "hurts-now", "slate", [guest("a", pool="p", disks=[DISK], demand={"ops": 900}), *CLEAN[1:]],
+        {"stores": [{"id": "slate", "ops": 600}]},
+    ),
+    "short-link": (
+        "hurts-now", "h", [guest("a", pool="p", demand={"net_mib_s": 300}), *CLEAN[1:]],
+        {"host": {"links": [{"id": "x", "mib_s": 90}, {"id": "y", "mib_s": 110}]}},
+    ),
+    "disk-limit": (
+        "hurts-now", "a", [guest("a", pool="p", disks=[DISK | {"limit_ops": 200}], demand={"ops": 500}), *CLEAN[1:]],
+        {"stores": [{"id": "slate", "ops": 600}]},
     ),
     "biting-limit": ("hurts-now", "a", [guest("a", pool="p", cpu=1500) | {"cpu": {"limit": 900}}, *CLEAN[1:]], {}),
     "at-ceiling": (
@@ -177,7 +190,7 @@ CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
 }  # fmt: skip
 
 
-NO_REMEDY = ("broken-promises", "kept-while-up", "cannot-move", "start-storm")
+NO_REMEDY = ("broken-promises", "kept-while-up", "cannot-move", "start-storm", "short-store", "short-link")
 """What only a person can mend."""
 
 

@@ -88,7 +88,7 @@ def _flow_lines(division: Division, plan: Plan) -> list[str]:
 
 def _print_hosts(division: Division, plan: Plan) -> None:
     """Print each place with the part of the tree that lives there, and what one machine would give."""
-    labels = {item.id: item.label for item in (*plan.hosts, *plan.pools, *plan.guests)}
+    labels = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
     print(f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}")
     for name, title, scale, unit in (("cpu", "CPU", _GHZ_MHZ, "GHz"), ("memory", "Memory", _GIB_MIB, "GiB")):
         assert name in RESOURCES

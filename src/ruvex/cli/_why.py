@@ -13,6 +13,7 @@ from ruvex.cli._document import print_document
 from ruvex.divide import Division, Ladder, Shifts, divide, ladder_of, site_shares, who_has_it
 from ruvex.plan import RESOURCES, EditError, Plan, PlanFile, format_cpu, format_memory, format_time
 from ruvex.site import site_of
+from ruvex.words import flow_lines
 
 _NAMES: Final = {"cpu": "CPU", "memory": "Memory"}
 _WRITE: Final[Mapping[str, Amount]] = {"cpu": format_cpu, "memory": format_memory}
@@ -41,12 +42,17 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
         document: dict[str, Any] = {"plan": plan.name, "at": division.at_s, "id": item}
         for name in RESOURCES:
             document[name] = _to_json(division, ladders[name], having.get(name), moves[name])
+        taps = [tap.to_json() for tap in division.flowing.of(item)]
+        document |= {"flows": taps} if taps else {}
         print_document(document)
         return
     print(f"{_label(plan, item)} at {format_time(division.at_s)}")
     for name in RESOURCES:
         part = float(site_shares(division, division.of(name))[division.position[item]])
         print("\n".join(_lines(plan, division, ladders[name], having.get(name), moves[name], part)))
+    flows = flow_lines(division, item)
+    if flows:
+        print("\n".join(["", "Disks and network:", *(f"  {line}" for line in flows)]))
 
 
 def _label(plan: Plan, item: str) -> str:

@@ -13,9 +13,6 @@ from ruvex.engine._jit import kernel, part
 from ruvex.engine._layers import lost_of_working
 from ruvex.engine._tally import count_cpu, count_memory
 
-LEFT = 0.1
-"""Paging and moves take no more of a store or a link than all but this part of it."""
-
 
 @part
 def _ask(slot: int, demand: Any, slots: Any, numbers: Any, asks: Any) -> None:
@@ -69,7 +66,7 @@ def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any
     for slot in range(slots.shape[1]):
         _ask(slot, demand, slots, numbers, asks)
     for place in range(places.shape[1]):
-        kept = min(values[r.Q_KEPT, place], supply[place] * (1.0 - LEFT))
+        kept = min(values[r.Q_KEPT, place], supply[place] * (1.0 - r.LEFT))
         values[r.Q_SUPPLY, place], values[r.Q_KEPT, place] = supply[place], kept
         values[r.Q_AMOUNT, place] = supply[place] - kept
         worst = max(worst, fill_place(place, places, nodes, values, asks, known, (0.0, 1.0)))

@@ -90,6 +90,8 @@ F_WEIGHT, F_LIMIT, F_RESERVATION, F_PART, F_COST = range(5)
 # What guests want and have of stores and links, and how far their work is slowed by it.
 O_OPS_WANTED, O_OPS_GIVEN, O_NET_WANTED, O_NET_GIVEN, O_PACE = range(5)
 O_ROWS = 5
+LEFT = 0.1
+"""Paging and moves take no more of a store or of links than all but this part."""
 LEAST_PACE = 1e-6
 """Work that waits for disk or network goes on at least so fast: a pace is what other figures are divided by."""
 

@@ -336,7 +336,9 @@ def _placement_problems(plan: Plan) -> Iterator[Problem]:
 def _aside_problems(plan: Plan) -> Iterator[Problem]:
     """Give what was set aside of somebody who is not there."""
     for i, aside in enumerate(plan.aside):
-        if not any(aside.of in index for index in (plan.guest_index, plan.pool_index, plan.host_index)):
+        if not any(
+            aside.of in index for index in (plan.guest_index, plan.pool_index, plan.host_index, plan.store_index)
+        ):
             mend = "name a guest, pool or host of the plan, or remove it"
             yield Problem(f"aside[{i}].of", f"there is no {aside.of!r}", mend)
 

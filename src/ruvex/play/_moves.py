@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
@@ -164,11 +165,12 @@ class Moves:
         """Put down what the moves under way cost their hosts, and what they need where they go."""
         ticks, plan = self._ticks, self._ticks.site.plan
         ticks.count()
-        ticks.move_mhz[:] = 0.0
+        ticks.move_mhz[:] = ticks.move_mib_s[:] = 0.0
         ticks.place_values[r.Q_ARRIVING] = 0.0
         for move in self.under_way:
             for host in (move.source, move.target):
                 ticks.move_mhz[host] += plan.rules.moving.cpu_percent / 100 * plan.hosts[host].mhz
+                ticks.move_mib_s[host] += self._rate(move)
             ticks.place_values[r.Q_ARRIVING, ticks.site.hosts.shape[1] + move.target] += self._need(move.guest)
         ticks.regroup()
 
@@ -212,11 +214,17 @@ class Moves:
             self._reckon()
 
     def _rate(self, move: Move) -> float:
-        """Give what a move copies a second: its busier host's rate, shared among the moves of that host."""
-        busiest = max(
-            sum(host in (other.source, other.target) for other in self.under_way) for host in (move.source, move.target)
-        )
-        return self._ticks.site.plan.rules.moving.mib_s / busiest
+        """Give what a move copies a second: its busier host's rate, shared among the moves of that host.
+
+        Where a host has links its moves go over them, and leave some of them to its guests.
+        """
+        site, rate = self._ticks.site, math.inf
+        for host in (move.source, move.target):
+            count = sum(host in (other.source, other.target) for other in self.under_way)
+            rate = min(rate, site.plan.rules.moving.mib_s / count)
+            if site.taps.links[host] > 0:
+                rate = min(rate, (1.0 - r.LEFT) * float(site.taps.links[host]) / count)
+        return rate
 
     def _next_round(self, move: Move, rate: float) -> None:
         rules, working = self._ticks.site.plan.rules.moving, float(self._state.working[move.guest])

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Final
 
 from ruvex.advise._shift import Shift
-from ruvex.advise.worth import _bounds, _day, _elastic, _hosts, _memory, _pools, _vcpus, _weights
+from ruvex.advise.worth import _bounds, _day, _elastic, _flows, _hosts, _memory, _pools, _vcpus, _weights
 from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, effect_of
 from ruvex.divide import Division
 from ruvex.play import Player
@@ -20,7 +20,8 @@ _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _memory.far_too_large, _bounds.unused_reservation, _bounds.unused_limit, _elastic.held_idle,
     _elastic.headroom_large, _elastic.headroom_small, _elastic.greedy, _elastic.boots_from_disk, _pools.never_together,
     _pools.deep_nesting, _pools.pool_as_folder, _hosts.broken_rule, _hosts.peaks_coincide, _hosts.crowded_cores,
-    _hosts.loss_not_borne, _hosts.banks, _hosts.cannot_move, _day.start_storm,
+    _hosts.loss_not_borne, _hosts.banks, _hosts.cannot_move, _day.start_storm, _flows.short_flow,
+    _flows.disk_limit,
 )  # fmt: skip
 
 

@@ -10,16 +10,20 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_units, part_text
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.state.units import Unit
-from ruvex.divide import Division, causes_of, site_shares
+from ruvex.divide import Division, causes_of, place_label, site_shares
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
+from ruvex.words import flow_amount, flow_lines
 
+_MOST_TAPS = 6
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
 
 
 def story_of(desk: Desk, row: Row) -> str:
     """Tell in a few lines what a row shows."""
+    if row.kind == "flow":
+        return flow_story(desk, row.index)
     if row.is_place:
         return host_story(desk, row.index) if row.index >= 0 else "Guests that are on no host take no part"
     story = row_story(desk, row.item_id)
@@ -57,6 +61,25 @@ def host_story(desk: Desk, at: int) -> str:
     return "\n".join(lines)
 
 
+def flow_story(desk: Desk, at: int) -> str:
+    """Tell in a few lines what a store or a host's links do, and who has most of it."""
+    places, plan = desk.look.division.flowing.places, desk.look.plan
+    if at >= len(places):
+        return ""
+    place = places[at]
+    parts = [(word, amount) for word, amount in (
+        ("supply", place.supply), ("wanted", place.wanted), ("delivered", place.delivered),
+        ("paging" if place.kind == "store" else "moves", place.taken), ("promised", place.promised),
+    ) if amount or word in ("supply", "wanted")]  # fmt: skip
+    lines = [place_label(plan, place.id), ", ".join(f"{word} {flow_amount(x, place.kind)}" for word, x in parts)]
+    most = sorted((tap for tap in place.taps if tap.delivered > 0), key=lambda tap: -tap.delivered)[:_MOST_TAPS]
+    for tap in most:
+        label = plan.guests[plan.guest_index[tap.guest]].label
+        of = f" of {flow_amount(tap.wanted, place.kind)}" if tap.slowed_by else ""
+        lines.append(f"    {label}: {flow_amount(tap.delivered, place.kind)}{of}")
+    return "\n".join(lines)
+
+
 def bank_text(desk: Desk, bank: int) -> str:
     """Tell what of a bank is used, lent, free and spilled."""
     figures, unit = desk.look.division.by_host, desk.units.common("memory")
@@ -83,6 +106,8 @@ def row_story(desk: Desk, item_id: str) -> str:
         lines[0] += f"  on {host}"
     for name in RESOURCES:
         lines += _resource_lines(desk, item_id, row, name)
+    if isinstance(item, Guest):
+        lines += flow_lines(division, item_id)
     pace = float(division.layers.pace[row])
     if pace < 0.995:
         lines.append(f"pace {pace:.2f}: so much of its work is done in the time it takes unhindered")

@@ -23,6 +23,7 @@ from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, Ladder, Shifts, ladder_of, looks_same, who_has_it
 from ruvex.plan import RESOURCES, Guest, Plan, Resource, find_item, format_time
+from ruvex.words import flow_lines
 
 _MOST_NAMED: Final = 3
 _MOST_OFFERS: Final = 4
@@ -160,8 +161,8 @@ class WhyPage(Page):
         One for each resource.
     hurt
         While no guest or pool is selected, those that lack most.
-    inside
-        What the guest itself sees.
+    flows, inside
+        What it gets of its disks and links; what the guest itself sees.
     answered_for
         The id whose offers show, None while they are looked for.
     """
@@ -179,12 +180,15 @@ class WhyPage(Page):
         self.hurt.opened.connect(desk.selection.select)
         self.hurt.chosen.connect(desk.selection.select)
         self.sides = {name: _Side(name, desk, theme, self) for name in RESOURCES}
+        self._flows_title = QLabel("Disks and network", self)
+        self.flows = WrappedLabel(theme, 12, parent=self)
         self._inside_title = QLabel("As the guest sees it", self)
         self.inside = WrappedLabel(theme, 12, muted=True, parent=self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(10)
-        for widget in (self._hint, self.hurt, *self.sides.values(), self._inside_title, self.inside):
+        for widget in (self._hint, self.hurt, *self.sides.values(), self._flows_title, self.flows, self._inside_title,
+                       self.inside):  # fmt: skip
             column.addWidget(widget)
         column.addStretch(1)
         desk.look.changed.connect(self._on_changed)
@@ -220,6 +224,10 @@ class WhyPage(Page):
         self.hurt.setVisible(not is_there and item is None)
         guest = self._desk.selection.item
         has_inside = is_there and isinstance(guest, Guest)
+        flows = flow_lines(division, item) if has_inside and item is not None else []
+        self.flows.set_text("\n".join(flows))
+        self._flows_title.setVisible(bool(flows))
+        self.flows.setVisible(bool(flows))
         self._inside_title.setVisible(has_inside)
         self.inside.setVisible(has_inside)
         if item is None:
@@ -303,8 +311,9 @@ class WhyPage(Page):
 
     def style_anew(self) -> None:
         """Take fonts from the theme."""
-        self._inside_title.setFont(self._theme.font(12.5, bold=True))
-        for label in (self._hint, self.inside):
+        for title in (self._flows_title, self._inside_title):
+            title.setFont(self._theme.font(12.5, bold=True))
+        for label in (self._hint, self.flows, self.inside):
             label.updateGeometry()
         self.hurt.style_anew()
         for side in self.sides.values():

@@ -9,14 +9,15 @@ from typing import Final, Literal
 
 import numpy as np
 
-from ruvex.divide import Division
+from ruvex.divide import Division, place_label
 from ruvex.plan import RESOURCES, Guest, Plan, Pool
+from ruvex.site import flow_ids_of
 
 ORDERS: Final[Mapping[str, str]] = {"tree": "in plan order", "hurt": "worst hit first", "name": "by name"}
 """The orders among peers, and what they are called."""
 
 
-Kind = Literal["pool", "guest", "host", "bank"]
+Kind = Literal["pool", "guest", "host", "bank", "flow"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,9 +27,9 @@ class Row:
     Attributes
     ----------
     index
-        Its row in the division; of a host or bank the host's position in the plan.
+        Its row in the division; of a host or bank the host's position in the plan, of a store or links their place's.
     item_id, label, depth
-        Which guest, pool, host or bank (``host:bank``), what it is called, 0 at the top.
+        Which guest, pool, host, bank (``host:bank``), store or links (``host:link``), what it is called, 0 at the top.
     kind, is_folded, is_on
         What it is, whether its members are hidden, whether it takes part.
     hue
@@ -61,8 +62,8 @@ class Row:
 
     @property
     def is_place(self) -> bool:
-        """Whether it is a host or a bank."""
-        return self.kind in ("host", "bank")
+        """Whether it is a host, a bank, a store or a host's links."""
+        return self.kind in ("host", "bank", "flow")
 
     @property
     def folds(self) -> bool:
@@ -130,7 +131,7 @@ class RowList:
         by_host
             Every host is a band, with its bank and the tree as far as it lives there below it.
         hosts_first
-            The hosts stand before the tree, each as a row.
+            The hosts stand before the tree, each as a row, and the stores and links after them.
         """
         found = _found(division, plan, wanted) if wanted.strip() else None
         maker = _Maker(division, plan, folded, found)
@@ -205,6 +206,9 @@ class _Maker:
         """Give every host as a row."""
         for at, host in enumerate(plan.hosts):
             yield Row(at, host.id, host.label, 0, "host", False, host.up, None, False, at)
+        for at, place in enumerate(flow_ids_of(plan)):
+            label = place_label(plan, place)
+            yield Row(at, place, label[0].upper() + label[1:], 0, "flow", False, True, None)
 
     def by_host(self, plan: Plan, ordered: Sequence[int]) -> Iterator[Row]:
         """Give the bands of all hosts, each with what lives there, and last of all what is on no host."""

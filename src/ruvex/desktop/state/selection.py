@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
-from ruvex.plan import Guest, Host, Pool, find_item
+from ruvex.plan import Guest, Host, Pool, Store, find_item
 
 
 class Selection(QObject):
@@ -21,7 +21,7 @@ class Selection(QObject):
     ids
         All selected guests and pools, the current one among them.
     place
-        The id of the host or bank (``host:bank``) that is selected instead, or None.
+        The id of the host, bank (``host:bank``), store or links (``host:link``) selected instead, or None.
 
     Signals
     -------
@@ -49,8 +49,14 @@ class Selection(QObject):
     @property
     def host(self) -> Host | None:
         """The selected host, or the one of the selected bank."""
-        found = self._look.plan.host_index.get((self.place or "").removesuffix(":bank"))
+        found = self._look.plan.host_index.get((self.place or "").partition(":")[0])
         return None if found is None else self._look.plan.hosts[found]
+
+    @property
+    def store(self) -> Store | None:
+        """The selected store."""
+        found = self._look.plan.store_index.get(self.place or "")
+        return None if found is None else self._look.plan.stores[found]
 
     @property
     def row_id(self) -> str | None:
@@ -68,7 +74,7 @@ class Selection(QObject):
         place = None
         if current is not None and current not in there:
             # A host among guests is passed over; alone it is what is selected.
-            is_place = current.removesuffix(":bank") in self._look.plan.host_index
+            is_place = current.partition(":")[0] in self._look.plan.host_index or current in self._look.plan.store_index
             place = current if is_place and not chosen else None
             current = chosen[-1] if chosen else None
         if (chosen, current, place) != (self.ids, self.current, self.place):
@@ -82,5 +88,5 @@ class Selection(QObject):
         there = self._look.division.position
         ids = tuple(item for item in self.ids if item in there)
         current = self.current if self.current in there else next(iter(ids), None)
-        is_there = self.host is not None and self.place is not None
+        is_there = (self.host is not None or self.store is not None) and self.place is not None
         self.select_many(ids, self.place if is_there and current is None else current)

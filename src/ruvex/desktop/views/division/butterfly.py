@@ -144,6 +144,7 @@ class Butterfly(WingField):
     def _on_divided(self) -> None:
         division, shown = self._desk.look.division, self._shown
         self.row_painter.show(division)
+        self.flow_wing.show(division)
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.
@@ -234,7 +235,7 @@ class Butterfly(WingField):
             self.fold(row.item_id, folded=not row.is_folded)
             return
         self.picking.pick(number, event.modifiers())
-        is_name = self.wing_at(x) is None and not row.is_place
+        is_name = self.is_over_names(x) and not row.is_place
         self.gestures.press(event.position(), on_name=row.item_id if is_name else None)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -260,7 +261,7 @@ class Butterfly(WingField):
         row = self.row_at(event.position().toPoint()) if event is not None else None
         if row is not None and row.folds:
             self.fold(row.item_id, folded=not row.is_folded)
-        elif row is not None and not row.is_place and event is not None and self.wing_at(event.position().x()) is None:
+        elif row is not None and not row.is_place and event is not None and self.is_over_names(event.position().x()):
             self.rename(row.item_id)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
@@ -281,7 +282,8 @@ class Butterfly(WingField):
             super().wheelEvent(event)
             return
         steps = round(event.angleDelta().y() / _WHEEL_STEP)
-        if steps:
+        # Over the wing of disks there is nothing to step.
+        if steps and not (self.columns.flow is not None and event.position().x() >= self.columns.flow[0]):
             self.gestures.step_shares(row.item_id, self.wing_at(event.position().x()) or "cpu", steps)
         event.accept()
 
@@ -372,5 +374,7 @@ class Butterfly(WingField):
             else:
                 axes = self.axes_of(row)
                 self.row_painter.paint(painter, row, place, self.columns, axes, wings, with_name=with_name)
+                if "memory" in wings:
+                    self.flow_wing.paint(painter, row, place, self.columns)
         under.paint_carried(painter)
         painter.end()

@@ -13,6 +13,8 @@ _NARROW: Final = 800
 _NARROW_NUMBERS: Final = 52
 _NARROW_NAMES: Final = 150
 _MARGIN: Final = 14
+_FLOW: Final = 128
+_NARROW_FLOW: Final = 84
 _GAP: Final = 12
 
 
@@ -30,10 +32,19 @@ class Frame:
     memory_numbers: tuple[int, int]
     is_narrow: bool = False
     """There is room for what is delivered only, not for what was wanted beside it."""
+    flow: tuple[int, int] | None = None
+    """The narrow wing of disks, where there is one."""
 
 
-def frame_for(width: int, scale: float) -> Frame:
-    """Divide a width among the columns; ``scale`` is the text size against the standard."""
+def frame_for(width: int, scale: float, *, with_flow: bool = False) -> Frame:
+    """Divide a width among the columns; ``scale`` is the text size against the standard.
+
+    With the wing of disks the others share what that leaves.
+    """
+    whole, flow = width, None
+    if with_flow:
+        width -= round((_NARROW_FLOW if width < _NARROW * scale else _FLOW) * scale)
+        flow = (width, whole - _MARGIN)
     is_narrow = width < _NARROW * scale
     numbers = round((_NARROW_NUMBERS if is_narrow else _NUMBERS) * scale)
     gap, margin = round(_GAP * scale), _MARGIN
@@ -41,7 +52,7 @@ def frame_for(width: int, scale: float) -> Frame:
     names = round(min(max(width * _NAMES_PART, least * scale), _NAMES_MOST * scale))
     left = (width - names) // 2
     return Frame(
-        width=width,
+        width=whole,
         cpu_numbers=(margin, margin + numbers),
         cpu_end=margin + numbers + gap,
         cpu_zero=left - gap,
@@ -50,4 +61,5 @@ def frame_for(width: int, scale: float) -> Frame:
         memory_end=width - margin - numbers - gap,
         memory_numbers=(width - margin - numbers, width - margin),
         is_narrow=is_narrow,
+        flow=flow,
     )

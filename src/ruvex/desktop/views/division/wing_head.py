@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -89,6 +89,14 @@ class WingHead(QWidget):
                 self._paint_ticks(painter, self._butterfly.axes[name], name)
             else:
                 self._paint_quarters(painter, self._butterfly.axes[name], name)
+        px = self._theme.px
+        bar = QRect(0, px(_SUMS + (_SUPPLY - _BAR) / 2), 0, px(_BAR) if self._with_supply else 0)
+        self._butterfly.flow_wing.paint_head(painter, self._butterfly.columns, px(_SUMS), bar)
+        if self._butterfly.columns.flow is not None:
+            first, last = self._butterfly.columns.flow
+            painter.setPen(self._theme.colours.faint)
+            place = QRectF(first, px(_SUMS + self._supply), last - first, px(_TICKS))
+            self._theme.face(10.5).draw_right(painter, last, place.top(), place.height(), "ops/s")
         left, right = self._butterfly.columns.names
         painter.setPen(self._theme.colours.ink)
         place = QRectF(left, self._theme.px(_SUMS * self._with_supply), right - left, self._theme.px(_SUPPLY))

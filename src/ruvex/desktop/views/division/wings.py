@@ -13,6 +13,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
+from ruvex.desktop.views.division.flow_wing import FlowWing
 from ruvex.desktop.views.division.frame import Frame, frame_for
 from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.plan import RESOURCES, Resource
@@ -37,8 +38,8 @@ class WingField(RowField):
         One of ``AXES``.
     by_host
         Whether rows are shown host by host.
-    row_painter
-        Knows the bar of every row.
+    row_painter, flow_wing
+        Know the bars of every row; the second those of its disks.
 
     Signals
     -------
@@ -54,7 +55,7 @@ class WingField(RowField):
         self.columns: Frame = frame_for(1000, 1.0)
         self.axes: dict[Resource, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self.axis_mode, self.by_host = "common", False
-        self.row_painter = RowPainter(desk, theme)
+        self.row_painter, self.flow_wing = RowPainter(desk, theme), FlowWing(desk, theme)
         self._held_for: tuple[bool, tuple[str, ...]] = (False, ())
 
     def wing_rect(self, name: str, height: int) -> QRect:
@@ -65,11 +66,18 @@ class WingField(RowField):
     def wing_at(self, x: float) -> Resource | None:
         """Give the resource whose wing covers an x, None between them."""
         left, right = self.columns.names
+        if self.columns.flow is not None and x >= self.columns.flow[0]:
+            return None
         return "cpu" if x < left else "memory" if x >= right else None
+
+    def is_over_names(self, x: float) -> bool:
+        """Whether an x lies in the column of the names."""
+        left, right = self.columns.names
+        return left <= x < right
 
     def lay_out_axes(self, *, anew: bool = False) -> None:
         """Find columns and axes; an axis that is held grows where it must, and never shrinks."""
-        self.columns = frame_for(self.viewport().width(), self._theme.scale)
+        self.columns = frame_for(self.viewport().width(), self._theme.scale, with_flow=self.flow_wing.is_shown)
         division = self._desk.look.division
         columns = self.columns
         for name in RESOURCES:

@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 
 from ruvex.advise import DayWaits
 from ruvex.cores import waits_of
-from ruvex.divide import Division, causes_of
+from ruvex.divide import Division, causes_of, place_label
 from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, Guest, Plan
 from ruvex.play import Player
 
 Floats = NDArray[np.float64]
-Kind = Literal["text", "cpu", "memory", "percent", "pace", "hours", "spark"]
-Group = Literal["", "CPU", "memory", "outcome", "the day"]
+Kind = Literal["text", "cpu", "memory", "percent", "pace", "hours", "spark", "ops", "traffic"]
+Group = Literal["", "CPU", "memory", "disks", "network", "outcome", "the day"]
 
 _HOUR_S: Final = 3600.0
 _NOISE: Final = 1e-6
@@ -51,7 +51,7 @@ class Figures:
         for resource in (self.division.cpu, self.division.memory):
             wanted = resource.wanted_of_guests
             parts.append(np.divide(resource.unmet_of_guests, wanted, out=np.zeros(wanted.size), where=wanted > 0))
-        return np.maximum(*parts)
+        return np.asarray(np.maximum.reduce([*parts, 1.0 - self.division.flowing.pace]))
 
     @cached_property
     def speed(self) -> Floats:
@@ -98,7 +98,20 @@ class Figures:
             else:
                 parts = zip(("CPU", "memory"), words, strict=True)
                 told.append(", ".join(f"{name} {word}" for name, word in parts if word))
-        return told
+        return [", ".join(filter(None, pair)) for pair in zip(told, self._slowed, strict=True)]
+
+    @cached_property
+    def _slowed(self) -> list[str]:
+        """What slows the disks and the link of each, in words; nothing where nothing does."""
+        found: dict[str, dict[str, None]] = {}
+        for place in self.division.flowing.places:
+            for tap in place.taps:
+                if tap.slowed_by:
+                    where = place_label(self.plan, place.id)
+                    by = "own limit" if tap.slowed_by == "own limit" else where
+                    word = "disk" if place.kind == "store" else "network"
+                    found.setdefault(tap.guest, {})[f"{word} {by}"] = None
+        return [", ".join(found.get(guest.id, ())) for guest in self.plan.guests]
 
     def of_day(self, give: Callable[[Any], float]) -> Floats:
         """Give a figure of the day's summary; NaN where the day has not been played."""
@@ -135,6 +148,8 @@ class Column:
         Whether it belongs to the look, to the day, or to both.
     is_optional
         Whether it is left out at first.
+    only_with
+        What the plan must have for it to say anything.
     """
 
     key: str
@@ -144,6 +159,7 @@ class Column:
     values: Callable[[Figures], Floats | Sequence[str]]
     of: Literal["look", "day", "both"] = "look"
     is_optional: bool = False
+    only_with: Literal["", "stores", "links"] = ""
 
 
 def _part(amount: Floats, whole: Floats) -> Floats:
@@ -202,6 +218,11 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("squeezed", "memory", "squeezed", "memory", lambda f: f.layer("squeezed"), is_optional=True),
     Column("spilled", "memory", "spilled", "memory", lambda f: f.layer("spilled"), is_optional=True),
     Column("headroom", "memory", "headroom left", "memory", _headroom, is_optional=True),
+    Column("ops_wanted", "disks", "ops wanted", "ops", lambda f: f.division.flowing.ops_wanted, only_with="stores"),
+    Column("ops", "disks", "ops", "ops", lambda f: f.division.flowing.ops_delivered, only_with="stores"),
+    Column("net_wanted", "network", "MiB/s wanted", "traffic", lambda f: f.division.flowing.net_wanted,
+           only_with="links"),
+    Column("net", "network", "MiB/s", "traffic", lambda f: f.division.flowing.net_delivered, only_with="links"),
     Column("pace", "outcome", "pace", "pace", lambda f: f.layer("pace")),
     Column("met", "outcome", "met", "percent", lambda f: f.layer("met")),
     Column("short", "the day", "hours short", "hours",

@@ -71,7 +71,11 @@ class GuestTable(QAbstractTableModel):
 
     def _lay_out(self) -> None:
         self.layoutAboutToBeChanged.emit()
-        self.columns = [c for c in COLUMNS if c.of in (self.period, "both") and c.key not in self.left_out]
+        plan = self.figures.plan
+        has = {"": True, "stores": bool(plan.stores), "links": any(host.links for host in plan.hosts)}
+        self.columns = [
+            c for c in COLUMNS if c.of in (self.period, "both") and c.key not in self.left_out and has[c.only_with]
+        ]
         self.shown = self._in_order(self._found())
         self.layoutChanged.emit()
 
@@ -196,7 +200,7 @@ class GuestTable(QAbstractTableModel):
             return figure(number, self._desk.units.common(resource))
         if column.kind == "percent":
             return f"{number * 100:.0f}\u202f%"
-        return format_number(number, 2 if column.kind == "pace" else 1)
+        return format_number(number, {"pace": 2, "ops": 0}.get(column.kind, 1))
 
     def as_csv(self, delimiter: str = ",") -> str:
         """Give the table as it is shown, with its heads, as CSV (RFC 4180)."""

@@ -1,4 +1,4 @@
-"""The lane of a host: CPU wanted against its supply, memory given, kept free and free, and the pressure."""
+"""The lanes of hosts, and of stores and links: what is wanted against what there is."""
 
 from __future__ import annotations
 
@@ -61,4 +61,30 @@ def host_lane_image(
     for level, colour in ((r.SHORT, colours.aside), (r.DIRE, colours.ink)):
         canvas.area(nothing, np.where(pressure == level, ones, 0).astype(np.float32), 1.0, height - 1,
                     height - strip, colour)  # fmt: skip
+    return canvas.image()
+
+
+def flow_lane_image(
+    recording: Recording, at: int, columns: Columns, size: tuple[int, int], colours: Colours, ratio: float,
+    ground: QColor,
+) -> QImage:  # fmt: skip
+    """Draw the lane of a store, or of a host's links: what is had as an area on top of what paging or moves take.
+
+    Arguments as ``host_lane_image`` takes them; ``at`` is the position among stores and links.
+    """
+    width, height = size
+
+    def of(channel: str) -> Values:
+        return columns.highest(recording.of_flows(channel)[at])
+
+    canvas = Canvas(width, height, ground, ratio)
+    supply, taken, wanted, had = of("supply"), of("paging"), of("wanted"), of("delivered")
+    had = np.minimum(had, wanted)
+    top = float(max((taken + wanted).max(initial=0.0), supply.max(initial=0.0), 1.0)) * AIR
+    low, high = height - max(1, round(ratio)), max(1, round(ratio))
+    canvas.area(np.zeros_like(taken), taken, top, low, high, colours.ink, "spilled")
+    canvas.area(taken, taken + had, top, low, high, colours.aside)
+    canvas.area(taken + had, taken + wanted, top, low, high, colours.ink, "missing")
+    canvas.line(taken + wanted, top, low, high, colours.supply, shown=wanted > 0)
+    canvas.line(supply, top, low, high, colours.ink, shown=(supply > 0) & canvas.dashes(wanted.size))
     return canvas.image()

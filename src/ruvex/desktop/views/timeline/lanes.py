@@ -29,11 +29,13 @@ from ruvex.desktop.views.timeline.lane import AIR
 from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
 from ruvex.desktop.views.timeline.readout import Readout
 from ruvex.plan import RESOURCES, Event, format_time
+from ruvex.words import flow_amount
 
 NAMES: Final = 232
 RIGHT: Final = 64
 POOL_LANE: Final = 22
 HOST_LANE: Final = 34
+FLOW_LANE: Final = 26
 DENSITIES: Final = {"compact": "compact", "mixed": "mixed", "tall": "tall"}
 """How tall lanes are: all low, those chosen or worst hit tall, or all tall; and what that is called."""
 _WORST: Final = 4
@@ -143,6 +145,8 @@ class Lanes(RowField):
         def height(row: Row) -> int:
             if row.kind == "host":
                 return px(HOST_LANE)
+            if row.kind == "flow":
+                return px(FLOW_LANE)
             if row.is_pool:
                 return px(POOL_LANE)
             if not self._is_ever_on(row):
@@ -275,13 +279,13 @@ class Lanes(RowField):
         shown = self._rows_shown()
         for row, place in shown:
             ground = place.adjusted(0, 0, 0, -1)
-            if row.folds:
+            if row.folds or row.is_place:
                 painter.fillRect(ground, colours.host_row if row.is_place else colours.band_row)
             image = self._pictures.image(row, place, self.scale, ratio)
             if image is not None:
                 painter.drawImage(QPointF(self.scale.left, place.top() + 1), image)
                 self._paint_tops(painter, row, place)
-            elif not row.folds:
+            elif not (row.folds or row.is_place):
                 painter.setPen(QPen(colours.muted, 1, Qt.PenStyle.DotLine))
                 y = place.center().y()
                 painter.drawLine(self.scale.left, y, self.scale.right, y)
@@ -312,6 +316,12 @@ class Lanes(RowField):
         face = theme.face(11)
         painter.setPen(theme.colours.muted)
         height, texts = theme.px(15), []
+        if row.kind == "flow":
+            place_of = self._desk.look.division.flowing.places
+            supply = place_of[row.index].supply if row.index < len(place_of) else 0.0
+            kind = place_of[row.index].kind if place_of else "store"
+            face.draw(painter, self.scale.right + theme.px(5), place.top(), place.height(), flow_amount(supply, kind))
+            return
         if row.kind == "host":
             figures = self._desk.look.division.by_host
             tops = [float(figures.supply[k, row.index]) for k in range(len(RESOURCES))]

@@ -17,7 +17,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.timeline.columns import Columns, columns_of
 from ruvex.desktop.views.timeline.days import Days
-from ruvex.desktop.views.timeline.host_lane import host_lane_image
+from ruvex.desktop.views.timeline.host_lane import flow_lane_image, host_lane_image
 from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.raster import Values
 from ruvex.plan import pools_within
@@ -98,7 +98,7 @@ class Pictures:
         if recording is None or not recording.rows:
             return None
         members = self.members(row.item_id)
-        if row.kind != "host" and (not members.size or place.height() <= self._theme.px(OFF_LANE)):
+        if not row.is_place and (not members.size or place.height() <= self._theme.px(OFF_LANE)):
             return None
         image = self._images.get(row.item_id)
         if image is None or (row.item_id in self._stale and time.perf_counter() < self._draw_until):
@@ -117,6 +117,8 @@ class Pictures:
         ground = colours.host_row if row.is_place else colours.band_row if row.is_pool else colours.paper
         if row.kind == "host":
             return host_lane_image(recording, row.index, columns, (width, height), colours, ratio, ground)
+        if row.kind == "flow":
+            return flow_lane_image(recording, row.index, columns, (width, height), colours, ratio, ground)
         series, before, ghost = LaneSeries(recording, members, columns), self._days.before, None
         if before is not None and before.recording.rows:
             index = before.recording.guest_index

@@ -17,6 +17,7 @@ from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
 from ruvex.plan import RESOURCES
 from ruvex.play import PHASES, PRESSURES, Player
+from ruvex.words import flow_amount
 
 _INDENT: Final = 12
 _NAMES: Final = 232
@@ -57,6 +58,8 @@ class Readout:
         tuple
             CPU and memory, each what it has and what it lacks to; and the words below the name.
         """
+        if row.kind == "flow":
+            return self._of_flow(row)
         if row.kind == "host":
             pairs = [("cpu_delivered", "cpu_wanted"), ("given", "memory_supply")]
             amounts = [tuple(self.of_host(name, row.index) for name in pair) for pair in pairs]
@@ -76,6 +79,18 @@ class Readout:
             lacks = wanted - got > _LEAST * max(1.0, wanted)
             found.append((figure(got, unit), f"of {figure(wanted, unit)}" if lacks else ""))
         return found[0], found[1], told
+
+    def _of_flow(self, row: Row) -> tuple[tuple[str, str], tuple[str, str], str]:
+        """Read a store or links."""
+        places = self._desk.look.division.flowing.places
+        if self._player is None or row.index >= min(len(places), len(self._player.recording.flow_ids)):
+            return ("", ""), ("", ""), ""
+        flows, kind = self._player.recording.of_flows, places[row.index].kind
+        wanted, had, taken = (float(flows(name)[row.index, self._row]) for name in ("wanted", "delivered", "paging"))
+        lacks = wanted - had > _LEAST * max(1.0, wanted)
+        word = "paging" if kind == "store" else "moves"
+        told = f"{flow_amount(taken, kind)} of {word}" if taken > 0 else ""
+        return (flow_amount(had, kind), f"of {flow_amount(wanted, kind)}" if lacks else ""), ("", ""), told
 
     def shortfall(self, members: NDArray[np.int64]) -> str:
         """Say how much of its need a guest has and why not more, nothing where it lacks nothing."""

@@ -1,0 +1,96 @@
+"""The third, narrow wing: the transfers of each row's disks, where the plan has stores."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from PyQt6.QtCore import QRect, QRectF
+from PyQt6.QtGui import QPainter
+
+from ruvex.desktop.kit.axis import Axis
+from ruvex.desktop.kit.bars import Bar, draw_bar
+from ruvex.desktop.kit.theme import Theme
+from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.rows import Row
+from ruvex.desktop.views.division.frame import Frame
+from ruvex.divide import Division
+from ruvex.plan import format_number
+
+GUEST_BAR: Final = 10
+_FIGURE: Final = 50
+_LACKS: Final = 0.005
+
+
+class FlowWing:
+    """Paints what the disks of guests and pools want and have, on an axis common to all guests."""
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        self._desk, self._theme = desk, theme
+        self._wanted = self._had = np.zeros(0)
+        self.top = 1.0
+        self.show(desk.look.division)
+
+    @property
+    def is_shown(self) -> bool:
+        """Whether the plan has stores."""
+        return bool(self._desk.look.plan.stores)
+
+    def show(self, division: Division) -> None:
+        """Take the figures of another division; the axis stands still while a dial moves."""
+        flowing, layout = division.flowing, division.layout
+        self._wanted = layout.summed_by_row(flowing.ops_wanted)
+        self._had = layout.summed_by_row(flowing.ops_delivered)
+        if self._desk.look.before is None:
+            self.top = max(float(flowing.ops_wanted.max(initial=0.0)), 1.0) * 1.02
+
+    def amounts(self, row: Row) -> tuple[float, float]:
+        """Give what the disks of a row want and have, transfers a second."""
+        return float(self._wanted[row.index]), float(self._had[row.index])
+
+    def text(self, row: Row) -> str:
+        """Say it; nothing where nothing is wanted."""
+        wanted, had = self.amounts(row)
+        if wanted <= 0:
+            return ""
+        lacks = wanted - had > _LACKS * max(1.0, wanted)
+        return f"{format_number(had)} of {format_number(wanted)} ops/s" if lacks else f"{format_number(had)} ops/s"
+
+    def paint(self, painter: QPainter, row: Row, place: QRect, columns: Frame) -> None:
+        """Paint a row: a bar for a guest, a figure for everybody; what lacks is hatched."""
+        if columns.flow is None or row.is_place or not row.is_on or (row.is_part and row.is_pool):
+            return
+        wanted, had = self.amounts(row)
+        if wanted <= 0:
+            return
+        theme, (left, right) = self._theme, columns.flow
+        lacks = wanted - had > _LACKS * max(1.0, wanted)
+        figure_left = right - theme.px(_FIGURE)
+        if row.kind == "guest":
+            axis = Axis(left, figure_left - theme.px(6), self.top, self.top)
+            height = theme.px(GUEST_BAR)
+            bar = Bar(0.0, min(had, self.top), 0.0, 0.0, min(wanted - had, self.top) if lacks else 0.0, float("inf"))
+            top = place.top() + (place.height() - height) // 2
+            draw_bar(painter, axis, bar, top, height, theme.bar_colours(row.hue), theme.colours.ink)
+        painter.setPen(theme.colours.ink if lacks or row.is_pool else theme.colours.muted)
+        theme.face(12, bold=row.is_pool).draw_right(painter, right, place.top(), place.height(), format_number(had))
+
+    def paint_head(self, painter: QPainter, columns: Frame, sums_height: int, supply: QRect) -> None:
+        """Paint what all stores together do: the sum above, and how much of it is had below."""
+        if columns.flow is None:
+            return
+        theme, (left, right) = self._theme, columns.flow
+        places = [place for place in self._desk.look.division.flowing.places if place.kind == "store"]
+        whole = sum(place.supply for place in places)
+        had = sum(place.delivered + place.taken for place in places)
+        wanted = sum(place.wanted + place.taken for place in places)
+        painter.setPen(theme.colours.ink)
+        face = theme.face(13, bold=True)
+        face.draw(painter, left, theme.px(3), sums_height - theme.px(3), face.elided("Disks", right - left))
+        if supply.height() > 0 and whole > 0:
+            width = right - left
+            painter.fillRect(QRectF(left, supply.top(), width, supply.height()), theme.colours.supply_free)
+            part = min(had / whole, 1.0)
+            painter.fillRect(QRectF(left, supply.top(), width * part, supply.height()), theme.colours.aside)
+            if wanted > whole * (1 + _LACKS):
+                painter.fillRect(QRectF(right - 3, supply.top() - 3, 3, supply.height() + 6), theme.colours.ink)

@@ -1,0 +1,57 @@
+"""Stores, disks and links in sentences: who gets what of them, and why not more."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ruvex.divide import Division, FlowPlace, Tap, place_label
+from ruvex.plan import Plan, format_number
+
+_MOST_NAMED: Final = 3
+
+
+def flow_amount(value: float, kind: str) -> str:
+    """Write transfers a second of a store, or MiB/s of links.
+
+    Examples
+    --------
+    >>> flow_amount(12.4, "store"), flow_amount(12.4, "link")
+    ('12 ops/s', '12.4 MiB/s')
+    """
+    return f"{format_number(value)} ops/s" if kind == "store" else f"{format_number(value, 1)} MiB/s"
+
+
+def flow_lines(division: Division, guest: str) -> list[str]:
+    """Say of each disk of a guest, and of its host's links, what it gets, why not more, and who has the rest."""
+    plan = division.site.plan
+    lines = []
+    for place in division.flowing.places:
+        for tap in place.taps:
+            if tap.guest == guest and (tap.wanted > 0 or place.kind == "store"):
+                lines.append(_line(plan, place, tap))
+    return lines
+
+
+def _line(plan: Plan, place: FlowPlace, tap: Tap) -> str:
+    name = place_label(plan, place.id)
+    what = f"Disk {tap.disk} on {name}" if place.kind == "store" else f"On the {name}"
+    text = f"{what}: {flow_amount(tap.delivered, place.kind)} of {flow_amount(tap.wanted, place.kind)} wanted."
+    if not tap.slowed_by:
+        return text
+    if tap.slowed_by == "own limit":
+        return f"{text} Its own limit is {flow_amount(tap.limit, place.kind)}."
+    subject = name if place.kind == "store" else f"The {name}"
+    verb = "does" if place.kind == "store" else "carry"
+    text += f" {subject} {verb} {flow_amount(place.supply, place.kind)}"
+    if place.taken > 0:
+        text += f", {flow_amount(place.taken, place.kind)} of it for {'paging' if place.kind == 'store' else 'moves'}"
+    shares = sum(other.shares for other in place.taps if other.wanted > 0)
+    text += f"; of {format_number(shares)} shares that want some it has {format_number(tap.shares)}."
+    others: dict[str, float] = {}
+    for other in place.taps:
+        if other.guest != tap.guest and other.delivered > 0:
+            others[other.guest] = others.get(other.guest, 0.0) + other.delivered
+    most = sorted(others, key=lambda one: -others[one])[:_MOST_NAMED]
+    named = [f"{plan.guests[plan.guest_index[one]].label} {flow_amount(others[one], place.kind)}" for one in most]
+    more = f" and {len(others) - len(most)} more" if len(others) > len(most) else ""
+    return f"{text} Who has it: {', '.join(named)}{more}." if named else text
