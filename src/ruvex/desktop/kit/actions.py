@@ -49,6 +49,7 @@ class ActionName(Enum):
     SELECT_ALL = Spec("Select all rows", ("Ctrl+A",), "Select every row that shows", True)
     SETTINGS = Spec("All settings", ("F4",), "All settings of the selected guest or pool, at the side")
     PLAN = Spec("Plan and hosts", ("Ctrl+Shift+H",), "Name the plan and set up its hosts")
+    STORES = Spec("Stores", ("Ctrl+Alt+S",), "Set up the stores that guests have disks on")
     RULES = Spec("Rules of this site", ("Ctrl+R",), "How the hypervisor divides, and what a change of a rule does")
     SPLIT = Spec("Split among pools", ("Ctrl+Shift+P",), "Give what can be promised to pools by percentages")
     EARLIER = Spec("Five minutes earlier", ("[",), "Move the moment back by five minutes")

@@ -11,11 +11,13 @@ from PyQt6.QtWidgets import QLabel
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
 from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.list_section import ListSection
 from ruvex.desktop.sheets.signal_field import SignalField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.steps import settings_step
 from ruvex.plan import (
+    Disk,
     EditError,
     ElasticMemory,
     FixedMemory,
@@ -27,6 +29,7 @@ from ruvex.plan import (
     has_setting,
     pools_within,
 )
+from ruvex.words import flow_amount
 
 _TOP: Final = (None, "the top")
 _ADDED: Final[tuple[tuple[Any, str], ...]] = (
@@ -89,12 +92,27 @@ _WORK: Final = Field(
 )  # fmt: skip
 _GREEDY: Final = Field("demand.greedy", "fills all the memory it is given, as databases do", "flag")
 _LEAVES: Final = Field("demand.leaves_percent", "and leaves of it", "percent")
-_CACHE: Final = Field("demand.cache_percent", "cache fills of spare memory", "percent", "What files it reads stay in.")
+_CACHE: Final = Field("demand.cache_percent", "spare memory as cache", "percent", "What files it reads stay in.")
+_DISK: Final = (
+    Field("id", "name", "text"),
+    Field("store", "on the store", "choice"),
+    Field("shares", "shares there", "shares"),
+    Field("limit_ops", "limit", "ops-limit"),
+    Field("reservation_ops", "reservation", "ops"),
+)
+_FLOWS: Final = (
+    Field("demand.kib_per_op", "a transfer has", "kib"),
+    Field("link.shares", "shares of its host's links", "shares"),
+    Field("link.limit_mib_s", "limit there", "mib_s-limit"),
+)
 _SIGNALS: Final = (
     ("demand.cpu", "CPU demand"),
     ("demand.working", "working set"),
     ("demand.touched", "touched"),
+    ("demand.ops", "transfers a second"),
+    ("demand.net_mib_s", "traffic, MiB/s"),
 )
+_OF_DISKS, _OF_LINKS = "demand.ops", "demand.net_mib_s"
 _POOL: Final = (
     Field("name", "name", "text"),
     Field("parent", "lies in", "choice"),
@@ -144,6 +162,11 @@ class GuestPage(ItemPage):
         self._column.addWidget(self._hint)
         self._work = self.add_form((_WORK, _LEAVES, _GREEDY, _CACHE))
         self._cores = self.add_form(_CORES)
+        self.disks = ListSection("Disks", "disk", _DISK, self._disk_text, self._new_disk, theme, self)
+        self.disks.entered.connect(self._on_disks)
+        self.disks.misread.connect(desk.trial.not_accepted)
+        self._column.addWidget(self.disks)
+        self._flows = self.add_form(_FLOWS)
         self.signals = {key: SignalField(key, name, desk, theme, self) for key, name in _SIGNALS}
         for key, field in self.signals.items():
             self._column.addWidget(field)
@@ -183,9 +206,33 @@ class GuestPage(ItemPage):
         mode = item.memory.mode
         for name, form in self.memory_forms.items():
             form.setVisible(name == mode)
+        stores, links = bool(plan.stores), any(host.links for host in plan.hosts)
+        self.disks.form.offer("store", [(store.id, store.label) for store in plan.stores])
+        self.disks.setVisible(stores)
+        self.disks.show_parts(item.id, item.disks)
+        self._flows.setVisible(stores or links)
         for key, field in self.signals.items():
+            field.setVisible(key not in (_OF_DISKS, _OF_LINKS) or (stores if key == _OF_DISKS else links))
             field.show_signal(item, key)
-        return [self._identity, self.mode_form, self.memory_forms[mode], self._cpu, self._work, self._cores]
+        forms = [self._identity, self.mode_form, self.memory_forms[mode], self._cpu, self._work, self._cores]
+        return [*forms, self._flows] if stores or links else forms
+
+    def _disk_text(self, disk: Disk) -> str:
+        plan, guest = self._desk.look.plan, self.item()
+        at = plan.store_index.get(disk.store)
+        where = plan.stores[at].label if at is not None else disk.store
+        taps = self._desk.look.division.flowing.of(guest.id) if guest is not None else ()
+        tap = next((one for one in taps if one.disk == disk.id and one.place == disk.store), None)
+        return f"{disk.id} on {where}" + (f"   {flow_amount(tap.delivered, 'store')}" if tap is not None else "")
+
+    def _new_disk(self, name: str) -> dict[str, Any]:
+        return {"id": name, "store": self._desk.document.plan.stores[0].id}
+
+    def _on_disks(self, text: str, disks: object) -> None:
+        guest = self.item()
+        if guest is not None and self._editor.change(f"{guest.label}: {text}", guest.id, {"disks": disks}):
+            self.disks.accept()
+        self.enter()
 
     def _on_mode(self, _key: str, mode: str) -> None:
         guest = self.item()
@@ -216,6 +263,7 @@ class GuestPage(ItemPage):
         self._hint.setFont(self._theme.font(12, bold=True))
         for field in self.signals.values():
             field.style_anew()
+        self.disks.style_anew()
 
 
 class PoolPage(ItemPage):

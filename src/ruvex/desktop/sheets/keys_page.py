@@ -70,7 +70,8 @@ _GROUPS: Final[Sequence[tuple[str, Sequence[str], _Lines]]] = (
     (
         "Sheets",
         (
-            "SETTINGS", "PLAN", "RULES", "SPLIT", "PLACEMENT", "EMPTY_HOST", "EVENTS", "LOG", "SUMMARY", "PROOF", "WHY",
+            "SETTINGS", "PLAN", "STORES", "RULES", "SPLIT", "PLACEMENT", "EMPTY_HOST", "EVENTS",
+            "LOG", "SUMMARY", "PROOF", "WHY",
             "KEYS",
         ),
         (),

@@ -12,6 +12,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.bank_section import BankSection
 from ruvex.desktop.sheets.form import Field
 from ruvex.desktop.sheets.item_page import ItemPage
+from ruvex.desktop.sheets.list_section import ListSection
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.plan import Host
@@ -29,10 +30,14 @@ _HOST: Final = (
     Field("overhead_mib", "memory it needs itself", "mib"),
     Field("spill_mib", "spill space", "mib-needed"),
     Field("spill_kind", "spill space lies on", "choice", choices=(("ssd", "ssd"), ("hdd", "hard disk"))),
+    Field("store", "spill space lies on the store", "choice"),
     Field("cpu_maker", "maker of the processor", "text"),
     Field("cpu_level", "its level", "whole"),
     Field("up", "up: it has a supply, and guests run on it", "flag"),
 )
+
+
+_LINK: Final = (Field("id", "name", "text"), Field("mib_s", "carries", "mib_s"))
 
 
 class PlanPage(ItemPage):
@@ -71,6 +76,13 @@ class PlanPage(ItemPage):
         self.bank.entered.connect(self._on_bank)
         self.bank.misread.connect(desk.trial.not_accepted)
         self._column.addWidget(self.bank)
+        self.links = ListSection(
+            "Network links: guests share them, and moves go over them", "link", _LINK,
+            lambda link: f"{link.id}   {link.mib_s:.12g} MiB/s", lambda name: {"id": name}, theme, self,
+        )  # fmt: skip
+        self.links.entered.connect(self._on_links)
+        self.links.misread.connect(desk.trial.not_accepted)
+        self._column.addWidget(self.links)
         self._column.addStretch(1)
         self._chosen: str | None = None
         desk.selection.changed.connect(self._on_selected)
@@ -117,8 +129,12 @@ class PlanPage(ItemPage):
         self.hosts.setCurrentIndex(plan.host_index[host.id] if host is not None else -1)
         self._form.setVisible(host is not None)
         self.bank.setVisible(host is not None)
+        self.links.setVisible(host is not None)
+        self._form.offer("store", [(None, "none that counts"), *((store.id, store.label) for store in plan.stores)])
+        self._form.set_shown("store", shown=bool(plan.stores))
         if host is not None:
             self.bank.show_host(host)
+            self.links.show_parts(host.id, host.links)
         self.remove_button.setEnabled(host is not None)
         super().enter()
 
@@ -133,6 +149,12 @@ class PlanPage(ItemPage):
             self.bank.accept()
             self.enter()
 
+    def _on_links(self, text: str, links: object) -> None:
+        host = self.item()
+        if host is not None and self._editor.change(f"{host.label}: {text}", host.id, {"links": links}):
+            self.links.accept()
+        self.enter()
+
     def _on_chosen(self) -> None:
         self.choose(str(self.hosts.currentData()))
 
@@ -146,6 +168,7 @@ class PlanPage(ItemPage):
         super().style_anew()
         self.name.style_anew()
         self.bank.style_anew()
+        self.links.style_anew()
         self._head.setFont(self._theme.font(13, bold=True))
         for widget in (self.hosts, self.add_button, self.remove_button):
             widget.setFont(self._theme.font(12))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -20,7 +22,7 @@ from ruvex.plan import (
     Bursts,
     Daily,
     Guest,
-    Resource,
+    Plan,
     Signal,
     Steps,
     format_cpu,
@@ -29,6 +31,7 @@ from ruvex.plan import (
     get_setting,
 )
 from ruvex.site import gather_signals
+from ruvex.words import flow_amount
 
 _HEIGHT: Final = 86
 _FOOT: Final = 15
@@ -37,6 +40,40 @@ _REACH: Final = 9.0
 _AIR: Final = 1.25
 _SNAP_S: Final = 300.0
 _FORMS: Final = (("number", "steady"), ("daily", "one peak a day"), ("bursts", "bursts"), ("steps", "steps"))
+
+
+@dataclass(frozen=True)
+class _Amount:
+    """What the levels of a signal are: how they are typed and written, a usual one, the most there can be."""
+
+    kind: str
+    write: Callable[[float], str]
+    typical: float
+    most: Callable[[Plan, Guest], float]
+
+
+def _most_cpu(plan: Plan, guest: Guest) -> float:
+    host = plan.host_of(guest)
+    return guest.vcpus * host.mhz if host is not None else 0.0
+
+
+def _most_traffic(plan: Plan, guest: Guest) -> float:
+    host = plan.host_of(guest)
+    return sum(link.mib_s for link in host.links) if host is not None else 0.0
+
+
+def _most_ops(plan: Plan, guest: Guest) -> float:
+    return sum(plan.stores[plan.store_index[disk.store]].ops for disk in guest.disks)
+
+
+_MEMORY: Final = _Amount("mib", format_memory, 2048.0, lambda _plan, guest: guest.memory.size)
+_AMOUNTS: Final[Mapping[str, _Amount]] = {
+    "demand.cpu": _Amount("mhz", format_cpu, 1000.0, _most_cpu),
+    "demand.working": _MEMORY,
+    "demand.touched": _MEMORY,
+    "demand.ops": _Amount("ops", lambda value: flow_amount(value, "store"), 100.0, _most_ops),
+    "demand.net_mib_s": _Amount("mib_s", lambda value: flow_amount(value, "link"), 10.0, _most_traffic),
+}
 
 
 class _Steady(BaseModel):
@@ -102,7 +139,8 @@ class Curve(QWidget):
         self._signal: Dump = 0.0
         self._before: Dump = 0.0
         self._values = np.zeros(_POINTS)
-        self._day_s, self._top, self._resource = 86_400.0, 1.0, "cpu"
+        self._day_s, self._top = 86_400.0, 1.0
+        self._write: Callable[[float], str] = format_cpu
         self._held: int | None = None
         self._chosen: int | None = None
         self._evaluate: Callable[[Dump], np.ndarray[Any, Any]] = lambda _signal: self._values
@@ -120,12 +158,14 @@ class Curve(QWidget):
         evaluate: Callable[[Dump], np.ndarray[Any, Any]],
         day_s: float,
         most: float,
-        resource: Resource,
+        write: Callable[[float], str],
     ) -> None:
         """Show a signal; ``most`` is what the guest can use, so that its curve has room to grow."""
-        self._signal, self._evaluate, self._day_s, self._resource = signal, evaluate, day_s, resource
+        self._signal, self._evaluate, self._day_s, self._write = signal, evaluate, day_s, write
         self._values = evaluate(signal)
-        self._top = max(float(self._values.max()) * _AIR, min(most, float(self._values.max()) * 4), 1.0)
+        highest = float(self._values.max())
+        # A signal that is nothing all day has room too, or no drag could raise it.
+        self._top = max(highest * _AIR, min(most, highest * 4) if highest > 0 else most, 1.0)
         self.update()
 
     @property
@@ -163,7 +203,8 @@ class Curve(QWidget):
         time_s = min(max((point.x() - place.left()) / place.width(), 0.0), 1.0) * self._day_s
         time_s = min(round(time_s / _SNAP_S) * _SNAP_S, self._day_s)
         level = max(0.0, (place.bottom() - point.y()) / place.height() * self._top)
-        grain = 10.0 if self._top < 20_000 else 100.0
+        # A hundredth of the height or finer: steps of 10 where the top is 2000, of 1 where it is 300.
+        grain = 10.0 ** (math.floor(math.log10(self._top)) - 2)
         level = round(level / grain) * grain
         if not isinstance(self._signal, Mapping):
             return level
@@ -277,8 +318,7 @@ class Curve(QWidget):
             painter.drawEllipse(point, 4, 4)
         face = theme.face(10.5)
         painter.setPen(colours.faint)
-        write = format_cpu if self._resource == "cpu" else format_memory
-        ends = f"{write(float(self._values.min()))} to {write(float(self._values.max()))}"
+        ends = f"{self._write(float(self._values.min()))} to {self._write(float(self._values.max()))}"
         face.draw(painter, place.left(), place.bottom() + 2, theme.px(_FOOT), "00:00")
         face.draw_centred(painter, QRectF(place.left(), place.bottom() + 2, place.width(), theme.px(_FOOT)), ends)
         face.draw_right(painter, place.right(), place.bottom() + 2, theme.px(_FOOT), format_time(self._day_s))
@@ -327,8 +367,9 @@ class SignalField(QWidget):
         super().__init__(parent)
         self.name = name
         self._key, self._desk, self._theme = key, desk, theme
-        self._resource: Resource = "cpu" if key == "demand.cpu" else "memory"
+        self._amount = _AMOUNTS[key]
         self._signal: Signal = 0.0
+        self._guest = ""
         self._label = QLabel(name, self)
         set_role(self._label, "muted")
         self.chooser = Chooser(self)
@@ -340,8 +381,9 @@ class SignalField(QWidget):
         self.curve.setAccessibleName(f"{name} over the day")
         self.curve.tried.connect(self.tried)
         self.curve.entered.connect(self.entered)
-        amount = "mhz" if self._resource == "cpu" else "mib"
-        self.figures = {form: Form(_figure_fields(form, amount), theme, self) for form in ("number", "daily", "bursts")}
+        self.figures = {
+            form: Form(_figure_fields(form, self._amount.kind), theme, self) for form in ("number", "daily", "bursts")
+        }
         head = QHBoxLayout()
         head.addWidget(self._label, 1)
         head.addWidget(self.chooser)
@@ -358,6 +400,12 @@ class SignalField(QWidget):
     def show_signal(self, guest: Guest, key: str) -> None:
         """Show the signal of a guest."""
         plan, traces = self._desk.look.plan, self._desk.document.file.traces
+        if guest.id != self._guest:
+            # What was typed for the guest before must not be entered for this one when its field is left.
+            self._guest = guest.id
+            for figures in self.figures.values():
+                for setting in figures.fields:
+                    figures.accept(setting)
         self._signal = get_setting(guest, key)
         kind = getattr(self._signal, "kind", "number")
 
@@ -366,9 +414,8 @@ class SignalField(QWidget):
             bank = gather_signals([guest.model_copy(update={"demand": demand})], traces, plan.day_s)
             return np.asarray(bank.at(np.linspace(0.0, plan.day_s, _POINTS))[:, 0, 0])
 
-        host = plan.host_of(guest)
-        most = (guest.vcpus * host.mhz if host else 0.0) if self._resource == "cpu" else guest.memory.size
-        self.curve.show_signal(_dump(self._signal), evaluate, plan.day_s, most, self._resource)
+        most = self._amount.most(plan, guest)
+        self.curve.show_signal(_dump(self._signal), evaluate, plan.day_s, most, self._amount.write)
         if kind == "trace" and self.chooser.findData("trace") < 0:
             self.chooser.addItem("a trace", "trace")
         self.chooser.setCurrentIndex(self.chooser.findData(kind))
@@ -383,7 +430,7 @@ class SignalField(QWidget):
     def _on_form(self) -> None:
         form = self.chooser.currentData()
         if form not in ("trace", getattr(self._signal, "kind", "number")):
-            self.entered.emit(converted(self._signal, form, 1000.0 if self._resource == "cpu" else 2048.0))
+            self.entered.emit(converted(self._signal, form, self._amount.typical))
 
     def _on_figure(self, key: str, value: Any) -> None:
         dump = _dump(self._signal)

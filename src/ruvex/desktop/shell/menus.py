@@ -40,7 +40,7 @@ def fill_plan_menu(menu: QMenu, recent: QMenu, stories: QMenu, actions: Actions,
     _add(menu, actions, Name.FIND)
     _below(menu, "Add", actions, Name.NEW_GUEST, Name.NEW_POOL, Name.NEW_HOST, Name.PASTE)
     fill_row_menu(_below(menu, "Selection", actions), actions)
-    _add(menu, actions, Name.PLAN, Name.RULES, Name.SPLIT, Name.PLACEMENT, Name.EMPTY_HOST)
+    _add(menu, actions, Name.PLAN, Name.STORES, Name.RULES, Name.SPLIT, Name.PLACEMENT, Name.EMPTY_HOST)
     menu.addSeparator()
     _below(menu, "Moment", actions, Name.SETTLED, Name.EARLIER, Name.LATER, Name.HOUR_EARLIER, Name.HOUR_LATER)
     rows = (

@@ -33,6 +33,7 @@ from ruvex.desktop.sheets.proof_page import ProofPage
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.sheets.stores_page import StoresPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.copying import copy_chart
@@ -107,6 +108,7 @@ class Window(Frame):
         self.pages: dict[ActionName, Page] = {
             ActionName.SETTINGS: GuestPage(desk, self.editor, theme),
             ActionName.PLAN: self.plan_page,
+            ActionName.STORES: StoresPage(desk, self.editor, theme),
             ActionName.RULES: RulesPage(desk, self.editor, theme),
             ActionName.SPLIT: SplitPage(desk, theme),
             ActionName.PLACEMENT: PlacementPage(desk, theme),
@@ -150,10 +152,8 @@ class Window(Frame):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget, stretch in (
-            (self.head, 0), (self.notice, 0), (rows, 1), (self.refusal, 0), (self.dials, 0),
-        ):  # fmt: skip
-            column.addWidget(widget, stretch)
+        for widget in (self.head, self.notice, rows, self.refusal, self.dials):
+            column.addWidget(widget, 1 if widget is rows else 0)
         self.setCentralWidget(middle)
 
     # Actions

@@ -35,6 +35,7 @@ from ruvex.plan import (
     Plan,
     PlanError,
     Pool,
+    Store,
     add_items,
     change_many,
     copies_of,
@@ -100,6 +101,18 @@ class Editor(QObject):
         host = Host(id=namer.id_for(name, "host"), name=name)
         is_made = self._make(Step(f"new host {name}", lambda plan: add_items(plan, [host]), (host.id,)))
         return host.id if is_made else None
+
+    def new_store(self) -> str | None:
+        """Add a store with plain settings; gives its id."""
+        namer = Namer(self._desk.document.plan)
+        name = namer.name_like("store-1")
+        store = Store(id=namer.id_for(name, "store"), name=name)
+        is_made = self._make(Step(f"new store {name}", lambda plan: add_items(plan, [store]), (store.id,)))
+        return store.id if is_made else None
+
+    def delete_store(self, store: str) -> None:
+        """Remove a store and the disks on it."""
+        self._make(Step(f"delete {self._named([store])}", lambda plan: remove_items(plan, [store]), (store,)))
 
     def duplicate(self) -> None:
         """Copy what is selected, pools with all in them."""
@@ -241,7 +254,7 @@ class Editor(QObject):
     def rename(self, item_id: str, name: str) -> None:
         """Give an item another name; its id stays."""
         item = find_item(self._desk.document.plan, item_id)
-        if isinstance(item, Host | Pool | Guest) and item.label != name:
+        if isinstance(item, Host | Store | Pool | Guest) and item.label != name:
             self._make(settings_step(f"rename {item.label} to {name}", [(item_id, {"name": name})]))
 
     def rename_plan(self, name: str) -> None:

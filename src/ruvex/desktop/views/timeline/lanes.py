@@ -28,8 +28,7 @@ from ruvex.desktop.views.timeline.jobs import job_text, paint_jobs
 from ruvex.desktop.views.timeline.lane import AIR
 from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
 from ruvex.desktop.views.timeline.readout import Readout
-from ruvex.plan import RESOURCES, Event, format_time
-from ruvex.words import flow_amount
+from ruvex.plan import RESOURCES, Event, format_number, format_time
 
 NAMES: Final = 232
 RIGHT: Final = 64
@@ -240,7 +239,7 @@ class Lanes(RowField):
         self._readout.begin(self.days.player, self.cross_s)
         cpu, memory, told = self._readout.texts(row, self._pictures.members(row.item_id))
         parts = [f"{row.label} at {format_time(round(self.cross_s))}"]
-        for name, (got, of) in (("CPU", cpu), ("memory", memory)):
+        for name, (got, of) in (("CPU", cpu), ("memory", memory)) if row.kind != "flow" else (("", cpu),):
             if got:
                 parts.append(f"{name} {got} {of}".strip())
         jobs = self.days.jobs().get(row.item_id, [])
@@ -319,8 +318,7 @@ class Lanes(RowField):
         if row.kind == "flow":
             place_of = self._desk.look.division.flowing.places
             supply = place_of[row.index].supply if row.index < len(place_of) else 0.0
-            kind = place_of[row.index].kind if place_of else "store"
-            face.draw(painter, self.scale.right + theme.px(5), place.top(), place.height(), flow_amount(supply, kind))
+            face.draw(painter, self.scale.right + theme.px(5), place.top(), place.height(), format_number(supply))
             return
         if row.kind == "host":
             figures = self._desk.look.division.by_host
