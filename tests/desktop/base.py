@@ -12,7 +12,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtGui import QCursor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
@@ -88,7 +88,11 @@ class WindowCase(unittest.TestCase):
         self.window.close()
         self.settle()
         self.window.deleteLater()
-        self.application.processEvents()
+        # Deleting waits for a return to an event loop, of which there is none here: told so, it is done now, or all
+        # windows of all tests would live on beside each other.
+        for _ in range(4):  # the second time, what held on to the functions that signals of the window called
+            self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            self.application.processEvents()
         self.assertEqual("\n".join(self.errors), "")
         self.assertEqual(self.warnings, [])
 

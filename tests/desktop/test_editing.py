@@ -351,7 +351,7 @@ class Clipboard(RowsCase):
         assert clipboard is not None
         self.desk.selection.select_many(["a", "b"], "a")
         self.press(Qt.Key.Key_C, CTRL)
-        self.assertTrue(clipboard.text().startswith("name\tpool\thost"))
+        self.assertTrue(clipboard.text().startswith("id\tname\tpool\thost"))
         self.run_action(ActionName.PASTE)
         self.assertEqual([g.name for g in self.desk.look.plan.guests[3:]], ["a-2", "b-2"])
         self.assertEqual(self.guest("a-2").cpu, self.guest("a").cpu)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
@@ -10,8 +10,9 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.guest_page import GuestPage
 from ruvex.desktop.sheets.stores_page import StoresPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.plan import Disk
 from tests.builders import cpu_guest, plan_of
-from tests.desktop.base import LEFT, division_of, timeline_of
+from tests.desktop.base import LEFT, NONE, division_of, timeline_of
 from tests.desktop.test_sheets import SheetCase
 
 
@@ -101,3 +102,41 @@ class Stores(SheetCase):
         self.assertEqual(self.guest("mail").disks, ())
         self.run_action(ActionName.UNDO)
         self.assertEqual(len(self.guest("mail").disks), 1)
+
+    def test_its_dial_shows_who_pays_while_it_is_dragged(self) -> None:
+        """Beside memory: shares stepped by key, a limit dragged with its effect live, Esc gives it up."""
+        self.window.resize(1280, 800)
+        self.make_store()
+        self.window.sheet.close_sheet()
+        self.desk.selection.select("mail")
+        self.settle()
+        dial = self.window.dials.flow
+        self.assertTrue(dial.isVisible())
+        self.assertFalse(dial.fields["reservation"].isVisible(), "the store promises nothing")
+        QTest.keyClick(dial.fields["shares"].line, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+        self.settle()
+        self.assertEqual(self.guest("mail").disks[0].shares, 200)
+        self.assertIn("Disks in ops/s: mail +150   paid by wiki \u2212150", self.window.dials.effect.text)
+        x, y = round(dial.track.handle_x("limit")), 16
+        QTest.mousePress(dial.track, LEFT, NONE, QPoint(x, y))
+        there = round(dial.track.axis.x(300))
+        QTest.mouseMove(dial.track, QPoint(there, y))
+        self.settle()
+        self.assertIsNone(self.disk_of_document().limit_ops)
+        self.assertRegex(self.wing("mail"), r"^(29|30)\d of 600 ops/s$")
+        self.assertIn("wiki +", self.window.dials.effect.text)
+        QTest.keyClick(dial.track, Qt.Key.Key_Escape)
+        self.settle()
+        self.assertEqual(self.wing("mail"), "600 ops/s")
+        self.type_into(dial.fields["limit"], "a few")
+        self.assertTrue(dial.fields["limit"].is_refused)
+        self.desk.selection.select("wiki")
+        self.settle()
+        self.assertEqual(dial.fields["limit"].line.text(), "no limit")
+        self.desk.selection.select(None)
+        self.settle()
+        self.assertFalse(dial.isVisible())
+
+    def disk_of_document(self) -> Disk:
+        """Give the disk of mail as the document has it, without what is only tried."""
+        return self.desk.document.plan.guests[0].disks[0]

@@ -40,19 +40,36 @@ CASES: dict[str, tuple[list[dict[str, Any]], list[dict[str, Any]]]] = {
 NEAR = 0.03
 
 
+_SEEN: set[int] = set()
+
+
 def own_groups() -> list[Path]:
-    """Find groups of proofs that are there now."""
+    """Find groups that proofs of this process, or of those it started, have made and not taken away."""
     with contextlib.suppress(NoGroupsError):
-        return list(groups._place()[1].glob("ruvex-proof-*"))
+        return [path for path in groups._place()[1].glob("ruvex-proof-*") if int(path.name.split("-")[2]) in family()]
     return []
 
 
-def burners() -> list[str]:
-    """Find processes that want a part of a processor for a proof."""
-    found = []
-    for path in Path("/proc").glob("[0-9]*/cmdline"):
+def family() -> set[int]:
+    """Give this process and all that were below it once: other tests run beside these, and prove as well."""
+    above: dict[int, int] = {}
+    for path in Path("/proc").glob("[0-9]*/stat"):
         with contextlib.suppress(OSError):
-            text = path.read_bytes().decode("utf-8", "replace")
+            above[int(path.parent.name)] = int(path.read_text().rpartition(")")[2].split()[1])
+    found, more = {os.getpid()}, {os.getpid()}
+    while more:
+        more = {pid for pid, parent in above.items() if parent in more}
+        found |= more
+    _SEEN.update(found)  # when one is killed, those below it stand below it no longer
+    return set(_SEEN)
+
+
+def burners() -> list[str]:
+    """Find processes below this one that want a part of a processor for a proof."""
+    found = []
+    for pid in family():
+        with contextlib.suppress(OSError):
+            text = Path(f"/proc/{pid}/cmdline").read_bytes().decode("utf-8", "replace")
             if "proof/_burner.py" in text:
                 found.append(text)
     return found

@@ -1,19 +1,19 @@
-"""What a guest gains or pays, of one resource."""
+"""What a guest gains or pays, of one thing that guests compete for."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
 
-from ruvex.plan import Resource
+from ruvex.divide import Contended
 
 
 @dataclass(frozen=True, slots=True)
 class Shift:
-    """What a guest gains, or pays where that is told of payers: CPU in MHz, memory in MiB."""
+    """What a guest gains, or pays where that is told of payers: MHz, MiB, transfers a second, or MiB/s."""
 
     guest: str
-    resource: Resource
+    resource: Contended
     amount: float
 
     def to_json(self) -> dict[str, Any]:

@@ -8,9 +8,10 @@ from ruvex.advise import GROUPS, Effect, Finding, Group, Shift, effect_of, findi
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.divide import divide
-from ruvex.plan import Plan, UnitError, format_cpu, format_memory, format_time, read_plan
+from ruvex.plan import Plan, UnitError, format_time, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
+from ruvex.words import amount_text
 
 FOUND = 1
 """The status where something at or above the group that was asked for is worth a look."""
@@ -71,8 +72,7 @@ def effect_text(effect: Effect | None, labels: dict[str, str]) -> str:
         return "nobody gains or pays now"
 
     def told(shift: Shift) -> str:
-        write = format_cpu if shift.resource == "cpu" else format_memory
-        return f"{labels.get(shift.guest, shift.guest)} {write(abs(shift.amount))}"
+        return f"{labels.get(shift.guest, shift.guest)} {amount_text(abs(shift.amount), shift.resource)}"
 
     parts = []
     for verb, shifts in (("gain", effect.gains), ("pay", effect.losses)):

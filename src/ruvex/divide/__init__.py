@@ -8,7 +8,17 @@ from ruvex.divide._flowing import Flowing, FlowPlace, Tap, place_label
 from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
-from ruvex.divide._parts import Parts, Shifts, looks_same, parts_of, peer_weights, shifts_between, shifts_by_guest
+from ruvex.divide._parts import (
+    Contended,
+    Parts,
+    Shifts,
+    all_shifts,
+    looks_same,
+    parts_of,
+    peer_weights,
+    shifts_between,
+    shifts_by_guest,
+)
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve, solve_as_one
 from ruvex.divide._sound import UnsoundDivisionError
@@ -18,6 +28,7 @@ __all__ = [
     "CAUSES",
     "MOMENTS",
     "Causes",
+    "Contended",
     "Day",
     "Demand",
     "Division",
@@ -39,6 +50,7 @@ __all__ = [
     "Stop",
     "Tap",
     "UnsoundDivisionError",
+    "all_shifts",
     "causes_of",
     "day_of",
     "demand_at",

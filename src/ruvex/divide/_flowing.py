@@ -117,12 +117,11 @@ class Flowing:
     @cached_property
     def places(self) -> tuple[FlowPlace, ...]:
         """The stores, then the links of hosts that have some."""
-        site, plan = self._solved.site, self._plan
+        site = self._solved.site
         flows, (values, asks, _) = site.forest.flows, self._solved.flow_work
         found = []
         for place in range(flows.supply.size):
-            is_store = flows.places[r.L_KIND, place] == r.STORE_PLACE
-            name = plan.stores[place].id if is_store else f"{plan.hosts[flows.places[r.L_HOST, place]].id}:link"
+            name, is_store = self._place_of(place)
             slots = range(int(flows.nodes[r.N_FIRST, place]), int(flows.nodes[r.N_LAST, place]))
             taken, supply = float(values[r.Q_KEPT, place]), float(flows.supply[place])
             costs = flows.numbers[r.F_COST]
@@ -153,7 +152,21 @@ class Flowing:
 
     def of(self, guest: str) -> tuple[Tap, ...]:
         """Give the disks and the link of a guest."""
-        return tuple(tap for place in self.places for tap in place.taps if tap.guest == guest)
+        site, plan = self._solved.site, self._plan
+        flows, values = site.forest.flows, self._solved.flow_work[0]
+        found = []
+        for slot in np.flatnonzero(flows.slots[r.F_GUEST] == plan.guest_index[guest]).tolist():
+            place = int(np.searchsorted(flows.nodes[r.N_FIRST, : flows.supply.size], slot, side="right")) - 1
+            name, is_store = self._place_of(place)
+            found.append(self._tap(slot, name, float(values[r.Q_KEPT, place]), is_store))
+        return tuple(found)
+
+    def _place_of(self, place: int) -> tuple[str, bool]:
+        """Give the id of a place, and whether it is a store."""
+        flows, plan = self._solved.site.forest.flows, self._plan
+        if flows.places[r.L_KIND, place] == r.STORE_PLACE:
+            return plan.stores[place].id, True
+        return f"{plan.hosts[flows.places[r.L_HOST, place]].id}:link", False
 
     def to_json(self) -> list[dict[str, Any]]:
         """Give the entry of the document of a division."""

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide._resource import ResourceDivision
-from ruvex.plan import Resource
+from ruvex.plan import RESOURCES, Resource
 
 if TYPE_CHECKING:
     from ruvex.divide._division import Division
 
 Floats = NDArray[np.float64]
 
+Contended = Literal["cpu", "memory", "store", "link"]
+"""What guests compete for: MHz, MiB, transfers a second of stores, MiB/s of links."""
+
 _NOISE: Final = 1e-9
+_FLOWS: Final[tuple[tuple[Contended, str], ...]] = (("store", "ops_delivered"), ("link", "net_delivered"))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -102,6 +106,25 @@ def shifts_by_guest(before: Division, after: Division, resource: Resource) -> Sh
     rows = np.array([before.position.get(item_id, -1) for item_id in after.ids], dtype=np.int64)
     delivered = np.where(rows >= 0, old.delivered[rows], 0.0) if old.delivered.size else np.zeros(rows.size)
     return shifts_between(new.with_delivered(delivered), new)
+
+
+def all_shifts(before: Division, after: Division) -> dict[Contended, Shifts]:
+    """Compare all that guests compete for in two divisions; what nobody gains or pays of is left out."""
+    found: dict[Contended, Shifts] = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
+    plan = after.site.plan
+    for kind, name in _FLOWS:
+        old, new = getattr(before.flowing, name), getattr(after.flowing, name)
+        if not (old.any() or new.any()):
+            continue
+        if before.site.plan.guest_index != plan.guest_index:
+            of = before.site.plan.guest_index
+            old = np.array([old[of[guest.id]] if guest.id in of else 0.0 for guest in plan.guests])
+        change = new - old
+        moved = np.flatnonzero(np.abs(change) > _NOISE * max(1.0, float(new.max())))
+        moved = moved[np.argsort(-np.abs(change[moved]), kind="stable")]
+        rows = np.array([after.position[plan.guests[i].id] for i in moved.tolist()], dtype=np.int64)
+        found[kind] = Shifts(rows, change[moved])
+    return {kind: shifts for kind, shifts in found.items() if shifts.rows.size}
 
 
 def looks_same(before: ResourceDivision, after: ResourceDivision) -> bool:

@@ -13,13 +13,12 @@ from ruvex.plan import THIN_SPACE, PlanFileError, format_cpu, format_memory, for
 from ruvex.report._charts import day_chart
 from ruvex.report._owners import Owner, OwnersPart
 from ruvex.report._report import Report
-from ruvex.words import label_of, summary_facts
+from ruvex.words import amount_text, label_of, summary_facts
 
 REPORT_SUFFIXES: Final = (".html", ".pdf")
 _GROUP_WORDS: Final = {"hurts-now": "Hurts now", "will-hurt": "Will hurt", "untidy": "Untidy"}
 _MHZ_OF, _MIB_OF = 1000.0, 1024.0
 _MOST_NAMED: Final = 4
-_WRITE: Final = {"cpu": format_cpu, "memory": format_memory}
 
 
 def write_report(report: Report, path: Path) -> None:
@@ -161,7 +160,7 @@ def _effect(effect: Effect | None, labels: dict[str, str]) -> str:
     parts = []
     for verb, shifts in (("gain", effect.gains), ("pay", effect.losses)):
         named = [
-            f"{labels.get(one.guest, one.guest)} {_WRITE[one.resource](abs(one.amount))}"
+            f"{labels.get(one.guest, one.guest)} {amount_text(abs(one.amount), one.resource)}"
             for one in shifts[:_MOST_NAMED]
         ]
         more = [f"{len(shifts) - _MOST_NAMED} more"] if len(shifts) > _MOST_NAMED else []

@@ -1,6 +1,6 @@
 """The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
-from ruvex.words._flows import flow_amount, flow_lines
+from ruvex.words._flows import amount_text, flow_amount, flow_lines
 from ruvex.words._log import entry_text, why_text
 from ruvex.words._lost import reserve_text, stays_off_text
 from ruvex.words._places import hours_text, payers_text, places_text, step_text
@@ -10,6 +10,7 @@ from ruvex.words._summary import SUMMARY_HEADINGS, guest_cells, short_span, summ
 
 __all__ = [
     "SUMMARY_HEADINGS",
+    "amount_text",
     "chain_lines",
     "change_text",
     "entry_text",

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
-from ruvex.divide import Division, FlowPlace, Tap, place_label
-from ruvex.plan import Plan, format_number
+from ruvex.divide import Contended, Division, FlowPlace, Tap, place_label
+from ruvex.plan import Plan, format_cpu, format_memory, format_number
 
 _MOST_NAMED: Final = 3
 
@@ -19,6 +19,19 @@ def flow_amount(value: float, kind: str) -> str:
     ('12 ops/s', '12.4 MiB/s')
     """
     return f"{format_number(value)} ops/s" if kind == "store" else f"{format_number(value, 1)} MiB/s"
+
+
+def amount_text(value: float, kind: Contended) -> str:
+    """Write an amount of anything that guests compete for.
+
+    Examples
+    --------
+    >>> amount_text(120.0, "store")
+    '120 ops/s'
+    """
+    if kind in ("cpu", "memory"):
+        return format_cpu(value) if kind == "cpu" else format_memory(value)
+    return flow_amount(value, kind)
 
 
 def flow_lines(division: Division, guest: str) -> list[str]:

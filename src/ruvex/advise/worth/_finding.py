@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._shift import Shift
-from ruvex.divide import Division, divide, shifts_by_guest
+from ruvex.divide import Division, all_shifts, divide
 from ruvex.engine import rows as r
-from ruvex.plan import RESOURCES, Guest, Plan, Resource, change_many
+from ruvex.plan import Guest, Plan, Resource, change_many
 from ruvex.play import Player
 
 Floats = NDArray[np.float64]
@@ -178,13 +178,11 @@ def effect_of(finding: Finding, division: Division) -> Effect | None:
         return None
     site = division.site.with_plan(change_many(division.site.plan, finding.remedy.changes))
     after = divide(site, demand=division.demand)
-    shifts = []
-    for resource in RESOURCES:
-        moved = shifts_by_guest(division, after, resource)
-        shifts += [
-            Shift(after.ids[row], resource, amount)
-            for row, amount in zip(moved.rows.tolist(), moved.amounts.tolist(), strict=True)
-        ]
+    shifts = [
+        Shift(after.ids[row], kind, amount)
+        for kind, moved in all_shifts(division, after).items()
+        for row, amount in zip(moved.rows.tolist(), moved.amounts.tolist(), strict=True)
+    ]
     by_size = sorted(shifts, key=lambda shift: -abs(shift.amount))
     gains, losses = (tuple(s for s in by_size if (s.amount > 0) == is_gain) for is_gain in (True, False))
     return Effect(gains, losses)

@@ -18,6 +18,7 @@ from ruvex.desktop.kit.track import Mark
 from ruvex.desktop.panels.dial_facts import facts_of, met_text
 from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.desktop.panels.effect_line import EffectLine
+from ruvex.desktop.panels.flow_dial import FlowDial
 from ruvex.desktop.panels.resource_dial import ResourceDial
 from ruvex.desktop.panels.row_bars import bars_of
 from ruvex.desktop.panels.setting_text import SETTING_NAMES, setting_edit_text
@@ -53,6 +54,7 @@ from ruvex.plan import (
 _BODY: Final = 158
 _LINE: Final = 48
 _NARROW: Final = 860
+_WIDE: Final = 1120
 _ROOM: Final = 600
 """In a window lower than this, at the text size in force, the dials fold to one line by themselves."""
 _MIDDLE: Final = 200
@@ -85,8 +87,8 @@ class Dials(QWidget):
     ----------
     effect
         The line that says who pays.
-    dials
-        One for each resource.
+    dials, flow
+        One for each resource; and that of disks and network, where a guest has some and there is room.
     """
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
@@ -98,6 +100,7 @@ class Dials(QWidget):
         self._is_folded = False
         self.effect = EffectLine(desk, theme, self)
         self.dials = {name: ResourceDial(name, theme, self) for name in RESOURCES}
+        self.flow = FlowDial(desk, theme, self)
         self._name, self._place, self._facts = QLabel(), QLabel(), QLabel()
         self.fold_button = QPushButton("▾", self)
         set_role(self.fold_button, "band")
@@ -147,6 +150,7 @@ class Dials(QWidget):
         body.addWidget(self.dials["cpu"], 1)
         body.addWidget(self._middle)
         body.addWidget(self.dials["memory"], 1)
+        body.addWidget(self.flow)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -173,6 +177,7 @@ class Dials(QWidget):
         self._middle.setVisible(not (is_narrow and has_dials))
         for dial in self.dials.values():
             dial.set_narrow(narrow=is_narrow and has_dials)
+        self.flow.setVisible(self.flow.has_parts and not folded and self.width() >= self._theme.px(_WIDE))
         self._body.setFixedHeight(self._theme.px(_LINE if folded else _BODY))
         self._middle.setFixedWidth(self._theme.px(_MIDDLE))
         margin = 3 if folded else 8
@@ -229,7 +234,9 @@ class Dials(QWidget):
 
     def _on_divided(self) -> None:
         item, division = self._desk.selection.item, self._desk.look.division
-        if (item is None) != (self._shown[1] is None):
+        had_flow = self.flow.has_parts
+        self.flow.show_item(item)
+        if (item is None) != (self._shown[1] is None) or had_flow != self.flow.has_parts:
             self._fold()
         shown, self._shown = self._shown, (division, item, self._desk.look.before is not None)
         if item is None:
@@ -435,6 +442,7 @@ class Dials(QWidget):
             self._accept_fields()
 
     def _accept_fields(self) -> None:
+        self.flow.accept()
         for dial in self.dials.values():
             for field in dial.fields.values():
                 field.accept()

@@ -137,6 +137,7 @@ class Window(Frame):
         self._on_named()
         self._on_undo_changed()
         self.view.setFocus()
+        theme.setParent(self)  # last: where the window cannot be made, another one is made with this theme
 
     def _lay_out(self) -> None:
         rows = QWidget(self)

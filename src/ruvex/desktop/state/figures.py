@@ -22,7 +22,7 @@ from ruvex.plan import (
     parse_number,
 )
 
-NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory"}
+NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory", "store": "Disks", "link": "Network"}
 _TYPED_DIGITS: Final = 4
 
 

@@ -14,11 +14,9 @@ from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step, would_need_off
-from ruvex.divide import Division, Shifts, divide, shifts_by_guest
+from ruvex.divide import Contended, Division, Shifts, all_shifts, divide
 from ruvex.plan import (
-    RESOURCES,
     EditError,
-    Resource,
     check_bounds,
     find_item,
     format_time,
@@ -40,7 +38,7 @@ class Effect:
     ids
         The id of each row of the division.
     shifts
-        For each resource that moved, who gains and who pays, the largest change first.
+        For each that moved, who gains and who pays, the largest change first.
     in_passing
         What else is to be known of it, or nothing.
     day
@@ -49,7 +47,7 @@ class Effect:
 
     text: str
     ids: tuple[str, ...]
-    shifts: Mapping[Resource, Shifts]
+    shifts: Mapping[Contended, Shifts]
     in_passing: str = ""
     day: DayShift | None = None
 
@@ -149,8 +147,7 @@ class Trial(QObject):
         site = self._edited(step)
         before = divide(document.site, demand=look.demand) if look.is_played else look.division
         after = divide(site, demand=look.demand)
-        shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
-        moved = {name: found for name, found in shifts.items() if found.rows.size}
+        moved = all_shifts(before, after)
         in_passing = would_need_off(document.plan, site.plan, step.changed)
         return Effect(step.text, after.ids, moved, in_passing), before, after
 
@@ -260,8 +257,7 @@ class Trial(QObject):
 
     def _set_effect(self, text: str, before: Division, in_passing: str) -> None:
         after = self._look.division
-        shifts = {name: shifts_by_guest(before, after, name) for name in RESOURCES}
-        moved = {name: found for name, found in shifts.items() if found.rows.size}
+        moved = all_shifts(before, after)
         day = self._rehearsal.shift if self.step is not None else None
         self.effect = Effect(text, after.ids, moved, in_passing, day)
         self.effect_changed.emit()

@@ -2,36 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.look import Look
+from ruvex.divide import Contended
 from ruvex.plan import Guest, Plan, Resource, find_item, pools_within
 
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """A unit of one resource.
+    """A unit of what guests compete for.
 
     Attributes
     ----------
     resource, name
-        ``cpu`` or ``memory``, and what stands behind a figure.
+        ``cpu``, ``memory``, ``store`` or ``link``, and what stands behind a figure.
     per
-        How many MHz or MiB one of it is.
+        How many MHz, MiB, transfers a second or MiB/s one of it is.
     """
 
-    resource: Resource
+    resource: Contended
     name: str
     per: float
 
 
 GHZ: Final = Unit("cpu", "GHz", 1000.0)
 GIB: Final = Unit("memory", "GiB", 1024.0)
-ABSOLUTE: Final = {"cpu": GHZ, "memory": GIB}
+FLOWS: Final[Mapping[Contended, Unit]] = {"store": Unit("store", "ops/s", 1.0), "link": Unit("link", "MiB/s", 1.0)}
+ABSOLUTE: Final[Mapping[Contended, Unit]] = {"cpu": GHZ, "memory": GIB}
 OF_HOST: Final = "% of host"
 OF_OWN: Final = "% of own vCPUs"
 CORES: Final = "cores"
@@ -52,7 +54,7 @@ class Units(QObject):
     def __init__(self, look: Look, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._look = look
-        self._chosen = {name: choices[0] for name, choices in CHOICES.items()}
+        self._chosen: dict[Contended, str] = {name: choices[0] for name, choices in CHOICES.items()}
 
     def chosen(self, resource: Resource) -> str:
         """Give the name of the unit in force."""
@@ -73,9 +75,11 @@ class Units(QObject):
         """Whether figures are parts of what each guest's own vCPUs could use."""
         return self._chosen[resource] == OF_OWN and bool(self._look.plan.hosts)
 
-    def common(self, resource: Resource) -> Unit:
+    def common(self, resource: Contended) -> Unit:
         """Give the unit for figures of several guests together, such as axes and sums."""
-        chosen = self._chosen[resource]
+        chosen = self._chosen.get(resource)
+        if chosen is None:
+            return FLOWS[resource]
         return ABSOLUTE[resource] if chosen == OF_OWN else self._unit(resource, chosen, None)
 
     def of(self, resource: Resource, item_id: str | None) -> Unit:
@@ -86,7 +90,7 @@ class Units(QObject):
         """Give every unit in which a figure of a guest or pool can be read."""
         return [self._unit(resource, name, item_id) for name in CHOICES[resource]]
 
-    def _unit(self, resource: Resource, name: str, item_id: str | None) -> Unit:
+    def _unit(self, resource: Contended, name: str, item_id: str | None) -> Unit:
         plan, absolute = self._look.plan, ABSOLUTE[resource]
         if name == absolute.name or not plan.hosts:
             return absolute

@@ -97,9 +97,9 @@ def _lines(
     moving = set(guests)
     for heading, gaining in (("who pays", False), ("who gains", True)):
         told = []
-        for name, shifts in effect.shifts.items():
+        for moved, shifts in effect.shifts.items():
             side = shifts.gains if gaining else shifts.losses
-            unit = desk.units.common(name)
+            unit = desk.units.common(moved)
             named = _named(desk, side, effect, moving, gaining=gaining)
             if named:
                 texts = [f"{label} {figure(amount, unit, signed=True)}" for label, amount in named[:_MOST_NAMED]]

@@ -17,7 +17,8 @@ from ruvex.desktop.state.looking import Found
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.desktop.views.worth.evidence import Evidence
 from ruvex.divide import Division
-from ruvex.plan import format_cpu, format_memory, set_aside
+from ruvex.plan import set_aside
+from ruvex.words import amount_text
 
 GAIN: Final = 210
 MARGIN: Final = 14
@@ -164,9 +165,10 @@ class Entry(QWidget):
             return "nobody gains or pays at this moment"
 
         def told(shift: Shift) -> str:
-            write = format_cpu if shift.resource == "cpu" else format_memory
             sign = "+" if shift.amount > 0 else "\u2212"
-            return f"{self._labels.get(shift.guest, shift.guest)} {sign}{write(abs(shift.amount))}"
+            return (
+                f"{self._labels.get(shift.guest, shift.guest)} {sign}{amount_text(abs(shift.amount), shift.resource)}"
+            )
 
         def listed(shifts: tuple[Shift, ...]) -> str:
             more = f" and {len(shifts) - _MOST_NAMED} more" if len(shifts) > _MOST_NAMED else ""
