@@ -366,7 +366,7 @@ class Clipboard(RowsCase):
         QTest.mouseClick(self.window.exchanging.table_page.add_button, LEFT)
         self.settle()
         self.assertEqual([self.guest(g).is_on for g in "xy"], [True, False])
-        self.assertIn("Columns left out: Remarks", self.window.notice.text)
+        self.assertIn("Left out: Remarks", self.window.notice.text)
         self.assertIn("1 guest was added powered off", self.window.notice.text)
 
     def test_rubbish_is_told_and_nothing_changes(self) -> None:
