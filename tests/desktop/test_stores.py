@@ -140,3 +140,17 @@ class Stores(SheetCase):
     def disk_of_document(self) -> Disk:
         """Give the disk of mail as the document has it, without what is only tried."""
         return self.desk.document.plan.guests[0].disks[0]
+
+    def test_side_by_side_has_them(self) -> None:
+        """A mark, then more shares: who gets more and less of the store, and what is set since."""
+        self.make_store()
+        self.desk.yardstick.keep("as bought")
+        self.window.editor.change("shares", "mail", {"disks": [{"id": "disk-1", "store": "store-1", "shares": 200}]})
+        self.go_to("beside")
+        self.settle()
+        found = self.desk.yardstick.found
+        assert found is not None
+        changes = {one.guest: (one.change, one.disks[0].got, one.disks[1].got) for one in found.beside.guests}
+        self.assertEqual(changes, {"mail": ("gets-more", 450, 600), "wiki": ("gets-less", 450, 300)})
+        told = [self.window.view.rows.told(one) for one in found.beside.guests]  # type: ignore[attr-defined]
+        self.assertTrue(any("disks 450 ops/s \u2192 300 ops/s of 800 ops/s, store" in one for one in told), told)

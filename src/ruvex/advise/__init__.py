@@ -2,7 +2,7 @@
 
 from ruvex.advise._along import moved_along
 from ruvex.advise._beside import CHANGES, Beside, Change, DayOf, GuestBeside, Had, Part, beside, day_changes
-from ruvex.advise._beside_text import change_title, days_text, part_lines, short_names
+from ruvex.advise._beside_text import amount_lines, change_title, days_text, flow_change_text, part_lines, short_names
 from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
 from ruvex.advise._differences import Difference, differences, differences_text
 from ruvex.advise._emptying import Emptied, Going, emptied_host
@@ -104,6 +104,7 @@ __all__ = [
     "Watch",
     "Without",
     "Worst",
+    "amount_lines",
     "amount_to_split",
     "as_elastic",
     "as_fixed",
@@ -121,6 +122,7 @@ __all__ = [
     "emptied_host",
     "ending_text",
     "findings_of",
+    "flow_change_text",
     "here",
     "lacks_text",
     "ladder_lines",

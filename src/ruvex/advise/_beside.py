@@ -28,7 +28,10 @@ _LEAST_S: Final = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Had:
-    """What one guest has of a resource: wanted (memory: needed) and got of it, MHz or MiB; and why it lacks."""
+    """What one guest has of something: wanted (memory: needed) and got, and why it lacks.
+
+    CPU in MHz, memory in MiB, its disks in transfers a second, its network in MiB/s.
+    """
 
     wanted: float
     got: float
@@ -73,12 +76,12 @@ class GuestBeside:
         Its id, how it is called, and the id of its top-level pool, None beside the pools.
     change
         One of ``CHANGES``.
-    cpu, memory
+    cpu, memory, disks, network
         What it has of each, then and now; nothing where it was off or not there.
     day
         What the day came to, then and now; None where days were not compared.
     loss
-        How much less it gets, as parts of the supply of CPU and of memory, summed; gains are negative.
+        How much less it gets, as parts of the supply of each, summed; gains are negative.
     """
 
     guest: str
@@ -87,6 +90,8 @@ class GuestBeside:
     change: Change
     cpu: tuple[Had, Had]
     memory: tuple[Had, Had]
+    disks: tuple[Had, Had]
+    network: tuple[Had, Had]
     day: tuple[DayOf, DayOf] | None
     loss: float
 
@@ -97,14 +102,16 @@ class GuestBeside:
     @property
     def no_longer_short(self) -> bool:
         """Whether it lacked something then and nothing now."""
-        return any(one[0].is_short for one in (self.cpu, self.memory)) and not any(
-            one[1].is_short for one in (self.cpu, self.memory)
-        )
+        pairs = (self.cpu, self.memory, self.disks, self.network)
+        return any(one[0].is_short for one in pairs) and not any(one[1].is_short for one in pairs)
 
     def to_json(self) -> dict[str, Any]:
         """Give it as ``ruvex beside --json`` prints it."""
         document: dict[str, Any] = {"id": self.guest, "change": self.change}
-        for name, amounts in (("cpu", self.cpu), ("memory", self.memory)):
+        kinds = [("cpu", self.cpu), ("memory", self.memory)]
+        for name, amounts in (("disks", self.disks), ("network", self.network)):
+            kinds += [(name, amounts)] if any(one.wanted > 0 for one in amounts) else []
+        for name, amounts in kinds:
             document[name] = {
                 when: {"wanted": one.wanted, "got": one.got, "cause": one.cause or None}
                 for when, one in zip(("then", "now"), amounts, strict=True)
@@ -180,9 +187,9 @@ def beside(then: Division, now: Division, days: tuple[Player, Player] | None = N
         Both days as they were played, where they are compared as well.
     """
     was, has = _amounts(then), _amounts(now)
-    supplies = [max(now.of(name).supply, then.of(name).supply, 1e-9) for name in RESOURCES]
+    supplies = [max(pair) for pair in zip(_supplies(then), _supplies(now), strict=True)]
     of_days = (_days(days[0]), _days(days[1])) if days is not None else None
-    nothing = (NOTHING, NOTHING)
+    nothing = (NOTHING,) * 4
     found = []
     for guest in [*has, *(one for one in was if one not in has)]:
         division = now if guest in has else then
@@ -190,12 +197,13 @@ def beside(then: Division, now: Division, days: tuple[Player, Player] | None = N
         loss = sum((a.got - b.got) / supply for a, b, supply in zip(before, after, supplies, strict=True))
         day = None if of_days is None else (of_days[0].get(guest, _NO_DAY), of_days[1].get(guest, _NO_DAY))
         plan = division.site.plan
+        pairs = list(zip(before, after, strict=True))
         row = division.position[guest]
         top = int(division.top_pool[row])
         found.append(
             GuestBeside(
                 guest, plan.guests[plan.guest_index[guest]].label, _top_pool(division, row) if top >= 0 else None,
-                _change(before, after, loss), (before[0], after[0]), (before[1], after[1]), day, loss,
+                _change(before, after, loss), pairs[0], pairs[1], pairs[2], pairs[3], day, loss,
             )
         )  # fmt: skip
     found.sort(key=lambda one: (CHANGES.index(one.change), -abs(one.loss) if one.change == "gets-more" else -one.loss))
@@ -211,7 +219,15 @@ def _top_pool(division: Division, row: int) -> str:
     return division.ids[row]
 
 
-def _change(before: tuple[Had, Had], after: tuple[Had, Had], loss: float) -> Change:
+def _supplies(division: Division) -> list[float]:
+    """Give what there is of everything, in the order of ``_amounts``; next to nothing where there is none."""
+    plan = division.site.plan
+    stores = sum(store.ops for store in plan.stores)
+    links = sum(link.mib_s for host in plan.hosts for link in host.links)
+    return [max(one, 1e-9) for one in (*(division.of(name).supply for name in RESOURCES), stores, links)]
+
+
+def _change(before: tuple[Had, ...], after: tuple[Had, ...], loss: float) -> Change:
     newly = any(b.is_short and not a.is_short for a, b in zip(before, after, strict=True))
     if newly:
         return "newly-short"
@@ -221,12 +237,13 @@ def _change(before: tuple[Had, Had], after: tuple[Had, Had], loss: float) -> Cha
     return "gets-less" if loss > 0 else "gets-more"
 
 
-def _amounts(division: Division) -> Mapping[str, tuple[Had, Had]]:
-    """Give what every guest that is on has of CPU and memory."""
+def _amounts(division: Division) -> Mapping[str, tuple[Had, ...]]:
+    """Give what every guest that is on has of CPU, memory, its disks and its network."""
     plan, on = division.site.plan, division.site.standing.on
     causes = {name: causes_of(division, name) for name in RESOURCES}
     cpu, layers = division.cpu, division.solved.layers
-    found: dict[str, tuple[Had, Had]] = {}
+    flowing = division.flowing
+    found: dict[str, tuple[Had, ...]] = {}
     for i, guest in enumerate(plan.guests):
         if not on[i]:
             continue
@@ -237,8 +254,15 @@ def _amounts(division: Division) -> Mapping[str, tuple[Had, Had]]:
         found[guest.id] = (
             Had(wanted, wanted - unmet, words[0] if unmet > 0 else ""),
             Had(need, need * met, words[1] if met < 1 else ""),
+            _flow(float(flowing.ops_wanted[i]), float(flowing.ops_delivered[i]), "store"),
+            _flow(float(flowing.net_wanted[i]), float(flowing.net_delivered[i]), "link"),
         )
     return found
+
+
+def _flow(wanted: float, got: float, place: str) -> Had:
+    had = Had(wanted, got, "")
+    return Had(wanted, got, place) if had.is_short else had
 
 
 def _days(day: Player) -> Mapping[str, DayOf]:

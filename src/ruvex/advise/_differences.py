@@ -9,8 +9,9 @@ from typing import Any, Final
 from ruvex.plan import Plan
 from ruvex.words import change_text
 
+_PARTS: Final = ("disks", "links")
 _LEFT_OUT: Final = ("id", "name", "tags")
-_LISTS: Final = (("host", "hosts"), ("pool", "pools"), ("guest", "guests"))
+_LISTS: Final = (("host", "hosts"), ("pool", "pools"), ("guest", "guests"), ("store", "stores"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,11 +58,25 @@ def _changed(then: Mapping[str, Any], now: Mapping[str, Any], above: str = "") -
         name, was = f"{above}{key}", then.get(key)
         if value == was or name in _LEFT_OUT:
             continue
-        if isinstance(value, Mapping) and isinstance(was, Mapping) and "kind" not in value and name != "page_sharing":
+        if name in _PARTS:
+            found[name] = _parts_changed(was or (), value)
+        elif isinstance(value, Mapping) and isinstance(was, Mapping) and "kind" not in value and name != "page_sharing":
             found |= _changed(was, value, f"{name}.")
         else:
             found[name] = value
     return found
+
+
+def _parts_changed(then: Sequence[Mapping[str, Any]], now: Sequence[Mapping[str, Any]]) -> list[str]:
+    """Say of disks or links, by their ids, which came, which went, and what is set differently of others."""
+    old, new = ({part["id"]: part for part in parts} for parts in (then, now))
+    told = [f"{part} gone" for part in old if part not in new]
+    for part, settings in new.items():
+        if part not in old:
+            told.append(f"{part} new")
+        elif change := _changed(old[part], settings):
+            told.append(f"{part} with {change_text(change)}")
+    return told or ["in another order"]
 
 
 def differences_text(found: Sequence[Difference], most: int = 4) -> str:

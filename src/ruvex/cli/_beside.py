@@ -9,7 +9,7 @@ from ruvex.advise import (
     CHANGES,
     Beside,
     GuestBeside,
-    Had,
+    amount_lines,
     beside,
     change_title,
     day_changes,
@@ -21,7 +21,7 @@ from ruvex.advise import (
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.divide import divide
-from ruvex.plan import Plan, UnitError, change_settings, format_cpu, format_memory, format_time, read_plan
+from ruvex.plan import Plan, UnitError, change_settings, format_time, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
 
@@ -96,19 +96,8 @@ def _print_moment(found: Beside) -> None:
 
 
 def _line(one: GuestBeside) -> str:
-    parts = []
-    for (before, after), write, name in (
-        (one.cpu, format_cpu, "CPU"), (one.memory, format_memory, "memory"),
-    ):  # fmt: skip
-        if abs(after.got - before.got) > 1e-6 or after.is_short != before.is_short:
-            parts.append(f"{name} {write(before.got)} \u2192 {write(after.got)}{_wanted(after, write(after.wanted))}")
+    parts = amount_lines(one)
     return f"  {one.label[:28]:28} {'; '.join(parts)}"
-
-
-def _wanted(after: Had, wanted: str) -> str:
-    if not after.is_short:
-        return ""
-    return f" of {wanted}, {after.cause}" if after.cause else f" of {wanted}"
 
 
 def _print_parts(found: Beside) -> None:

@@ -12,11 +12,21 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QToolTip, QWidget
 
-from ruvex.advise import CHANGES, Change, GuestBeside, Had, change_title, day_changes, days_text
+from ruvex.advise import (
+    CHANGES,
+    Change,
+    GuestBeside,
+    Had,
+    amount_lines,
+    change_title,
+    day_changes,
+    days_text,
+    flow_change_text,
+)
 from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
 from ruvex.desktop.kit.theme import BarColours, Theme, blend
 from ruvex.desktop.state.desk import Desk
-from ruvex.plan import Resource, format_cpu, format_memory, format_number
+from ruvex.plan import format_cpu, format_memory, format_number
 from ruvex.words import short_span
 
 ROW: Final = 19
@@ -262,12 +272,15 @@ class Rows(QAbstractScrollArea):
     def _paint_figures(self, painter: QPainter, one: GuestBeside, k: int, y: float, high: float, width: int) -> None:
         theme, px, colours = self._theme, self._theme.px, self._theme.colours
         then, now = (had.got for had in _pair(one, k, self.of_day))
-        if abs(now - then) < 1e-6 and (not then or self.of_day):
+        is_same = abs(now - then) < 1e-6
+        flow = flow_change_text(one) if k == 1 and is_same and not self.of_day else ""
+        if is_same and not flow and (not then or self.of_day):
             return
         bold, face = theme.face(11.5, bold=True), theme.face(11.5)
         sign = "+" if now > then else _MINUS
-        by = f"{sign}{self._written(k, abs(now - then))}" if abs(now - then) > 1e-6 else ""
+        by = f"{sign}{self._written(k, abs(now - then))}" if not is_same else ""
         told = f"{self._written(k, then)} \u2192 {self._written(k, now)}" if by else self._written(k, now)
+        told = flow or told  # where memory is as before there is room for what its disks or network have
         room = px(_FIGURES) - px(8)
         is_wide = bold.width(by) + face.width(told) + px(10) <= min(room, width // 5)
         if k == 0:
@@ -325,13 +338,8 @@ class Rows(QAbstractScrollArea):
 
     def told(self, one: GuestBeside) -> str:
         """Say in words what is other for a guest."""
-        parts = [one.label]
-        for name, resource, write in (("CPU", "cpu", format_cpu), ("memory", "memory", format_memory)):
-            kind: Resource = "cpu" if resource == "cpu" else "memory"
-            then, now = one.of(kind)
-            text = f"{name} {write(round(then.got))} \u2192 {write(round(now.got))} of {write(round(now.wanted))}"
-            parts.append(text + (f", {now.cause}" if now.cause else ""))
         day = days_text(one)
+        parts = [one.label, *amount_lines(one, with_unchanged=True)]
         return "\n".join([*parts, *([f"over the day: {day}"] if day else [])])
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
