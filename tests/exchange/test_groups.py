@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import itertools
 import random
 import re
 import shutil
@@ -20,6 +22,7 @@ from ruvex.plan import Host, Plan, PlanError, PlanFileError, RuvexError, add_ite
 from ruvex.site import site_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
+from tests.exchange.damage import damaged
 
 MIB = 2**20
 CPUS = "".join(
@@ -58,6 +61,34 @@ class Tree(unittest.TestCase):
                 (path / "cpu.stat").write_text(f"usage_usec {1000 + usec}\n", encoding="ascii")
 
         return read_groups(self.root, plan or Plan(), proc=self.proc, over_s=10.0, wait=wait)
+
+
+class DamagedFiles(Tree):
+    """Files of groups that hold what no kernel writes."""
+
+    def test_ten_thousand(self) -> None:
+        """A dozen files at a time changed, cut or doubled: the tree is read, or refused in words."""
+        desk = self.group(
+            "sea.slice/desk.scope", cpu_weight="70\n", cpu_max="150000 100000\n", memory_min="4096\n",
+            memory_max="9000000\n", memory_current="2500\n", cpuset_cpus="0-2,7\n", memory_stat="inactive_file 700\n",
+            cpu_pressure="some avg10=0.00 avg60=1.00 avg300=31.40 total=5\n",
+        )  # fmt: skip
+        self.group("sea.slice", cpu_weight="250\n", memory_low="100\n")
+        files = [*sorted(desk.iterdir()), self.proc / "cpuinfo", self.proc / "meminfo"]
+        whole = [path.read_bytes() for path in files]
+        read = damaged_files = 0
+        contents = damaged(whole, 10_000)
+        while batch := list(itertools.islice(contents, len(files))):
+            for path, content in zip(files, batch, strict=False):
+                path.write_bytes(content)
+            damaged_files += len(batch)
+            for _ in range(2):  # with a machine that cannot be told, then with a sound one
+                with contextlib.suppress(RuvexError):
+                    read += len(self.read().guests)
+                files[-2].write_bytes(whole[-2])
+                files[-1].write_bytes(whole[-1])
+        self.assertEqual(damaged_files, 10_000)
+        self.assertGreater(read, 300)
 
 
 class In(Tree):

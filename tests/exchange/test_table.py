@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import tempfile
 import unittest
@@ -21,13 +22,15 @@ from ruvex.exchange import (
     read_brought,
     read_cells,
     read_table,
+    table_of,
     table_of_guests,
     with_brought,
 )
-from ruvex.plan import Guest, Plan, PlanError, SurgeEvent, add_items, parse_memory, plan_from
+from ruvex.plan import Guest, Plan, PlanError, RuvexError, SurgeEvent, add_items, parse_memory, plan_from
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.divide.strategies import plans
+from tests.exchange.damage import damaged
 
 POOLS = [{"id": "sea", "name": "Sea side"}]
 
@@ -50,6 +53,24 @@ def named_alike(plan: Plan, chance: Random) -> Plan:
         for number, item in enumerate(data[kind]):
             begin = chance.choice(["", "Sea, side", "[a", "Rules; 2", 'Quay "1"', "A/B"])
             item["name"] = begin and f"{begin} {kind} {number}"
+    data["stores"] = [
+        {"id": f"store-{k}", "name": chance.choice(["", "Slate, fast"]) and f"Slate, fast {k}", "ops": 900.25 + k,
+         "kind": chance.choice(["ssd", "hdd"]), "promises": k == 0}
+        for k in range(chance.randrange(3))
+    ]  # fmt: skip
+    for host in data["hosts"]:
+        host["links"] = [{"id": "a", "mib_s": 117.5}][: chance.randrange(2)]
+        host["store"] = chance.choice([None, *(store["id"] for store in data["stores"])])
+    for guest in data["guests"]:
+        guest["disks"] = [
+            {"id": f"d{k}", "store": store["id"], "shares": 170, "limit_ops": chance.choice([None, 60.5]),
+             "reservation_ops": 0.25 if store["promises"] else 0}
+            for k, store in enumerate(data["stores"])
+        ]  # fmt: skip
+        guest["link"] = chance.choice([{}, {"shares": 40, "limit_mib_s": 11.5}])
+        guest["demand"]["ops"] = chance.choice(
+            [0, 31.5, {"kind": "daily", "low": 1, "high": 9, "peak_at": 60, "width_h": 2}]
+        )
     ids = [guest["id"] for guest in data["guests"]]
     if len(ids) > 2:
         data["placement"] = [{"kind": "apart", "guests": ids[:2]}]
@@ -202,6 +223,22 @@ class Reading(unittest.TestCase):
                 self.assertTrue(str(error))
             else:
                 with_brought(self.plan, found)
+
+
+class Damaged(unittest.TestCase):
+    """Files that were changed on their way."""
+
+    def test_ten_thousand(self) -> None:
+        """Tables of every kind with bytes changed, cut out or doubled: each is read, or refused in words."""
+        plan = named_alike(plan_of([{"id": g, "pool": "sea"} for g in ("web", "mail", "wiki")], pools=POOLS), Random(7))
+        whole = [table_of(plan, kind).encode() for kind in TABLE_KINDS]
+        count = 0
+        for content in damaged(whole, 10_000):
+            with contextlib.suppress(RuvexError):
+                with_brought(plan, read_table(content.decode("utf-8", "replace"), plan))
+                count += 1
+        self.assertGreater(count, 500, "some damage is none that matters")
+        self.assertLess(count, 9_500)
 
 
 class Writing(unittest.TestCase):

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ruvex.plan import Event, Guest, Host, PlacementRule, Plan, Pool, Traces, add_events, add_items, with_placement
+from ruvex.plan import (
+    Event,
+    Guest,
+    Host,
+    PlacementRule,
+    Plan,
+    Pool,
+    Store,
+    Traces,
+    add_events,
+    add_items,
+    with_placement,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +37,8 @@ class Brought:
         Rules and events of what the plan has, or what comes with them.
     traces
         Those that guests and events name and the plan does not have, by names that are free.
+    stores
+        What guests' disks are on and the plan does not have yet.
     """
 
     pools: tuple[Pool, ...]
@@ -35,18 +49,20 @@ class Brought:
     placement: tuple[PlacementRule, ...] = ()
     events: tuple[Event, ...] = ()
     traces: Traces = field(default_factory=dict)
+    stores: tuple[Store, ...] = ()
 
     @property
-    def items(self) -> tuple[Host | Pool | Guest, ...]:
-        """Hosts, pools and guests, those that are named before those that name them."""
-        return (*self.hosts, *self.pools, *self.guests)
+    def items(self) -> tuple[Host | Store | Pool | Guest, ...]:
+        """Stores, hosts, pools and guests, those that are named before those that name them."""
+        return (*self.stores, *self.hosts, *self.pools, *self.guests)
 
     @property
     def counted(self) -> str:
         """How much of what comes in, such as ``12 guests and 1 pool``."""
         counts = (
             (len(self.guests), "guest", "guests"), (len(self.pools), "pool", "pools"),
-            (len(self.hosts), "host", "hosts"), (len(self.placement), "rule of placement", "rules of placement"),
+            (len(self.hosts), "host", "hosts"), (len(self.stores), "store", "stores"),
+            (len(self.placement), "rule of placement", "rules of placement"),
             (len(self.events), "event", "events"),
         )  # fmt: skip
         parts = [f"{n} {one if n == 1 else many}" for n, one, many in counts if n]

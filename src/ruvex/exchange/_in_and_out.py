@@ -22,7 +22,7 @@ GROUPS: Final = Path("/sys/fs/cgroup")
 """Where Linux has the control groups of the running machine."""
 TABLE_SUFFIXES: Final = (".csv", ".tsv", ".txt")
 FORMATS: Final = ("ovf", "csv", "systemd")
-_IN_ORDER: Final[tuple[Kind, ...]] = ("hosts", "pools", "guests", "placement", "events")
+_IN_ORDER: Final[tuple[Kind, ...]] = ("stores", "hosts", "pools", "guests", "placement", "events")
 """The tables of a folder, those that are named before those that name them."""
 _MAX_TABLE_BYTES: Final = 32_000_000
 _MAX_BYTES: Final = 64 * 2**20
@@ -87,7 +87,7 @@ def _folder(path: Path, plan: Plan) -> Brought:
         found = Brought(
             (*found.pools, *more.pools), (*found.guests, *more.guests), (*found.left_out, *more.left_out),
             (*found.hosts, *more.hosts), (*found.told, *more.told), (*found.placement, *more.placement),
-            (*found.events, *more.events),
+            (*found.events, *more.events), stores=(*found.stores, *more.stores),
         )  # fmt: skip
     return found
 
@@ -117,7 +117,7 @@ def give_out(site: Site, form: str, out: Path) -> str:
     if form == "csv":
         tables = {f"{kind}.csv": table_of(plan, kind).encode() for kind in TABLE_KINDS if getattr(plan, kind)}
         _write_folder(out, tables | {name: site.traces[name].content for name in trace_files(plan)})
-        return f"{out.name} has tables of guests, pools, hosts, rules of placement and events, as far as there are any."
+        return f"{out.name} has tables of guests, pools, hosts, stores, rules and events, as far as there are any."
     replace_file(out, write_ovf(plan))
     return f"{out.name} has {len(plan.guests)} guests and {len(plan.pools)} pools."
 

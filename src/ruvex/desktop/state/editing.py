@@ -135,7 +135,7 @@ class Editor(QObject):
 
     def _add(
         self,
-        items: Sequence[Host | Pool | Guest],
+        items: Sequence[Host | Store | Pool | Guest],
         text: str,
         note: str = "",
         further: Callable[[Plan], Plan] = lambda plan: plan,
@@ -159,7 +159,7 @@ class Editor(QObject):
         step = Step(text, lambda plan: further(add_items(plan, final)), ids, tuple(admitted))
         if not self._make(step):
             return False
-        rows = [item for item in items if not isinstance(item, Host)]
+        rows = [item for item in items if not isinstance(item, Host | Store)]
         tops = [item.id for item in rows if (item.parent if isinstance(item, Pool) else item.pool) not in ids]
         if tops:
             self._desk.selection.select_many(tops, tops[-1])

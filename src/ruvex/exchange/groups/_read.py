@@ -29,7 +29,7 @@ _USUAL_MHZ: Final = 2600.0
 _TELLING_PART: Final = 5.0
 """Pressure of this many percent of the last five minutes and more is told."""
 _MOST_TOLD: Final = 20
-_PRESSURE: Final = re.compile(r"some .*avg300=([\d.]+)")
+_PRESSURE: Final = re.compile(r"some .*avg300=(\d{1,3}(?:\.\d{1,9})?)(?![\d.])", re.ASCII)
 
 
 @dataclass(slots=True)
@@ -53,7 +53,7 @@ class _Group:
 
     def line(self, file: str, key: str) -> float:
         """Give a value of a file with a key in each line, 0 where it is not there."""
-        found = re.search(rf"^{key} (\d+)$", self.files.get(file, ""), re.MULTILINE)
+        found = re.search(rf"^{key} (\d{{1,18}})$", self.files.get(file, ""), re.MULTILINE)
         return float(found[1]) if found else 0.0
 
 

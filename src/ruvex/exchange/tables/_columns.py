@@ -1,4 +1,4 @@
-"""What the columns of tables can hold: a table of guests, pools, hosts, rules of placement or events."""
+"""What the columns of tables can hold: a table of guests, pools, hosts, stores, rules of placement or events."""
 
 from __future__ import annotations
 
@@ -6,11 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final, Literal
 
-Kind = Literal["guests", "pools", "hosts", "placement", "events"]
+Kind = Literal["guests", "pools", "hosts", "stores", "placement", "events"]
 """What the rows of a table are."""
-TABLE_KINDS: Final[tuple[Kind, ...]] = ("guests", "pools", "hosts", "placement", "events")
+TABLE_KINDS: Final[tuple[Kind, ...]] = ("guests", "pools", "hosts", "stores", "placement", "events")
 KIND_WORDS: Final[Mapping[Kind, str]] = {
-    "guests": "guests", "pools": "pools", "hosts": "hosts", "placement": "rules of placement", "events": "events",
+    "guests": "guests", "pools": "pools", "hosts": "hosts", "stores": "stores",
+    "placement": "rules of placement", "events": "events",
 }  # fmt: skip
 
 
@@ -87,6 +88,11 @@ _GUESTS: Final = (
     Column("wish for cores", "cores", "json"),
     Column("in the bank", "memory.bank", "flag"),
     Column("spill volume", "memory.spill_volume", "text"),
+    Column("transfers a second", "demand.ops", "signal", ("disk transfers", "iops", "disk operations")),
+    Column("KiB of a transfer", "demand.kib_per_op", "number"),
+    Column("network traffic in MiB/s", "demand.net_mib_s", "signal", ("network traffic",)),
+    Column("disks", "disks", "json"),
+    Column("part of the links", "link", "json"),
 )  # fmt: skip
 _POOLS: Final = (
     _ID,
@@ -123,6 +129,16 @@ _HOSTS: Final = (
     Column("kind of spill space", "spill_kind", "word"),
     Column("bank", "bank", "json"),
     Column("up", "up", "flag", ("state", "status", "running", "power")),
+    Column("store of its spill space", "store", "store"),
+    Column("network links", "links", "json"),
+)  # fmt: skip
+_STORES: Final = (
+    _ID,
+    Column("name", "name", "text", ("store", "store name")),
+    Column("transfers a second it does", "ops", "number", ("transfers a second", "iops")),
+    Column("MiB/s it does", "mib_s", "number", ("throughput in MiB/s",)),
+    Column("it lies on", "kind", "word", ("kind of store",)),
+    Column("it promises", "promises", "flag", ("promises",)),
 )  # fmt: skip
 _PLACEMENT: Final = (
     Column("rule", "kind", "word", ("kind", "placement")),
@@ -141,11 +157,11 @@ _EVENTS: Final = (
     Column("note", "note", "text", ("remark", "comment")),
 )  # fmt: skip
 COLUMNS: Final[Mapping[Kind, tuple[Column, ...]]] = {
-    "guests": _GUESTS, "pools": _POOLS, "hosts": _HOSTS, "placement": _PLACEMENT, "events": _EVENTS,
+    "guests": _GUESTS, "pools": _POOLS, "hosts": _HOSTS, "stores": _STORES, "placement": _PLACEMENT, "events": _EVENTS,
 }  # fmt: skip
 """The columns of each kind of table, in the order in which they are written."""
 NEEDED: Final[Mapping[Kind, tuple[str, ...]]] = {
-    "guests": ("name",), "pools": ("name",), "hosts": ("name",), "placement": ("kind", "guests"),
-    "events": ("at", "do", "target"),
+    "guests": ("name",), "pools": ("name",), "hosts": ("name",), "stores": ("name",),
+    "placement": ("kind", "guests"), "events": ("at", "do", "target"),
 }  # fmt: skip
 """The settings without which a row of the kind says nothing."""

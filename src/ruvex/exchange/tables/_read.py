@@ -1,4 +1,4 @@
-"""Tables of a spreadsheet as guests, pools, hosts, rules of placement or events of a plan."""
+"""Tables of a spreadsheet as guests, pools, hosts, stores, rules of placement or events of a plan."""
 
 from __future__ import annotations
 
@@ -24,6 +24,7 @@ from ruvex.plan import (
     PlanError,
     Pool,
     Problem,
+    Store,
     UnitError,
     add_events,
     format_cpu,
@@ -35,7 +36,7 @@ from ruvex.plan import (
 _MAX_CELL: Final = 20_000
 _MOST_VCPUS: Final = 4096
 _MODELS: Final[Mapping[Kind, Any]] = {
-    "guests": Guest, "pools": Pool, "hosts": Host, "placement": PlacementRule, "events": Event,
+    "guests": Guest, "pools": Pool, "hosts": Host, "stores": Store, "placement": PlacementRule, "events": Event,
 }  # fmt: skip
 _OF_MODE: Final[Mapping[str, tuple[str, ...]]] = {
     "fixed": ("mode", "size", "shares"),
@@ -141,7 +142,7 @@ class _Reader:
 
     def name_all(self, rows: Sequence[Sequence[str]], columns: Sequence[tuple[int, Column, str]]) -> None:
         """Give each row its id and name before any is read: a pool may lie in one that comes further down."""
-        if self._kind not in ("guests", "pools", "hosts"):
+        if self._kind not in ("guests", "pools", "hosts", "stores"):
             return
         at = {column.setting: i for i, column, _ in columns}
         for number, row in enumerate(rows[1:], start=2):
@@ -208,9 +209,9 @@ class _Reader:
         said = list(told)
         if made:
             said.append(f"New hosts, as usual ones are: {', '.join(host.label for host in made)}; say what they have.")
-        pools, guests, hosts, rules, events = (
+        pools, guests, hosts, stores, rules, events = (
             tuple(self.found) if self._kind == kind else ()
-            for kind in ("pools", "guests", "hosts", "placement", "events")
+            for kind in ("pools", "guests", "hosts", "stores", "placement", "events")
         )
         try:
             if rules:
@@ -222,7 +223,7 @@ class _Reader:
             raise refused(what, mend or "mend the table") from None
         return Brought(
             (*self._names.new_pools.values(), *pools), guests, tuple(ignored), (*made, *hosts), tuple(said), rules,
-            events,
+            events, stores=stores,
         )  # fmt: skip
 
     def _fault(self, number: int, column: str, what: str, mend: str) -> None:

@@ -16,6 +16,7 @@ from ruvex.plan import (
     Namer,
     Plan,
     Pool,
+    Store,
     UnitError,
     parse_cpu,
     parse_json,
@@ -52,6 +53,7 @@ class Names:
             f"{pool.parent or ''}/{pool.label.lower()}": pool.id for pool in reversed(plan.pools)
         }
         self._hosts, self._guests = _by_name(plan.hosts), _by_name(plan.guests)
+        self._stores = _by_name(plan.stores)
         self._machines = {host.id: host for host in plan.hosts}
         self._usual = plan.hosts[0] if plan.hosts else None
         self.new_pools: dict[str, Pool] = {}
@@ -99,6 +101,10 @@ class Names:
         """Give the id of a host that is there."""
         return self._there(name, self._hosts)
 
+    def store(self, name: str) -> str:
+        """Give the id of a store that is there."""
+        return self._there(name, self._stores)
+
     def target(self, name: str) -> str:
         """Give what an event is of: a guest, a pool, a host or the rules."""
         if name.lower() == "rules":
@@ -119,7 +125,7 @@ def _made(kind: type[_Made], word: str, called: str, **settings: Any) -> _Made:
         raise UnitError(f"{called[:60]!r} is no name of a {word}; write it on one line") from None
 
 
-def _by_name(items: Iterable[Guest | Host | Pool]) -> dict[str, str]:
+def _by_name(items: Iterable[Guest | Host | Pool | Store]) -> dict[str, str]:
     """Give ids by names, and by ids where no name is the same; the first of a name has it."""
     items = list(items)
     named = {item.label.lower(): item.id for item in reversed(items)}
@@ -159,6 +165,8 @@ def readers(names: Names, core_mhz: float | None, vcpus: int | None, cores: int)
         "hosts": lambda cell, _: [names.known_host(one) for one in _listed(cell)],
         "guests": lambda cell, _: [names.guest(one) for one in _listed(cell)],
         "target": lambda cell, _: names.target(cell),
+        "store": lambda cell, _: names.store(cell),
+        "signal": lambda cell, _: parse_json(cell, "a cell") if cell.startswith("{") else _number(cell),
         "power": lambda cell, _: "on" if _flag(cell) else "off",
         "flag": lambda cell, _: _flag(cell),
         "whole": lambda cell, _: whole(cell),
@@ -209,7 +217,7 @@ def _number(cell: str) -> float:
     return parse_cpu(cell, default_unit="MHz")
 
 
-def _called_in(items: Sequence[Guest | Host | Pool]) -> dict[str, str]:
+def _called_in(items: Sequence[Guest | Host | Pool | Store]) -> dict[str, str]:
     count = Counter(key for item in items for key in {item.label.lower(), item.id}) + Counter(["rules"])
     return {
         item.id: item.label if item.label == item.label.strip() and count[item.label.lower()] == 1 else item.id
@@ -222,7 +230,7 @@ class Callings:
 
     def __init__(self, plan: Plan) -> None:
         self._called: dict[str, str] = {}
-        for items in (plan.hosts, plan.pools, plan.guests):
+        for items in (plan.hosts, plan.pools, plan.guests, plan.stores):
             self._called |= _called_in(items)
         # Events may be of any of them, so that a name must stand for one alone among all.
         self._of_all = _called_in((*plan.hosts, *plan.pools, *plan.guests))
@@ -231,7 +239,7 @@ class Callings:
         """Give the cell of a value; nothing for None."""
         if value is None:
             return ""
-        if kind in ("pool", "host"):
+        if kind in ("pool", "host", "store"):
             return self._called[value]
         if kind == "target":
             return self._of_all.get(str(value), str(value))
@@ -241,6 +249,8 @@ class Callings:
             return "yes" if value else "no"
         if isinstance(value, BaseModel):
             return str(value.model_dump_json())
+        if isinstance(value, tuple) and kind == "json":
+            return json.dumps([one.model_dump(mode="json") for one in value], ensure_ascii=False)
         if isinstance(value, dict):
             return json.dumps(value, ensure_ascii=False)
         return f"{value:.17g}" if isinstance(value, float) else str(value)

@@ -1,4 +1,4 @@
-"""A plan's guests, pools, hosts, rules of placement and events as tables that are read back unchanged."""
+"""A plan's guests, pools, hosts, stores, rules of placement and events as tables that are read back unchanged."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from typing import Any
 from ruvex.exchange.tables._cells import cells_text
 from ruvex.exchange.tables._columns import COLUMNS, Kind
 from ruvex.exchange.tables._values import FILE_UNIT, Callings
-from ruvex.plan import Guest, Plan, get_setting, pools_above
+from ruvex.plan import Plan, get_setting, pools_above
 
 
 def table_of(plan: Plan, kind: Kind, separator: str = ",") -> str:
-    """Write all guests, pools, hosts, rules of placement or events, a row each.
+    """Write all guests, pools, hosts, stores, rules of placement or events, a row each.
 
     Parameters
     ----------
@@ -49,7 +49,8 @@ def _table(plan: Plan, kind: Kind, items: Sequence[Any], separator: str) -> str:
             value = get_setting(item, setting)
         except KeyError:
             return ""
-        if isinstance(item, Guest) and setting == "cores" and value == type(value)():
+        is_usual = setting in ("cores", "link") and value == type(value)()
+        if is_usual or (setting in ("disks", "links") and not value):
             return ""
         return callings.cell(value, cell_kind)
 
