@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import sys
@@ -93,6 +94,7 @@ class WindowCase(unittest.TestCase):
         for _ in range(4):  # the second time, what held on to the functions that signals of the window called
             self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             self.application.processEvents()
+        gc.collect()  # a window and what it played are few objects of much memory, which Python by itself lets lie
         self.assertEqual("\n".join(self.errors), "")
         self.assertEqual(self.warnings, [])
 
