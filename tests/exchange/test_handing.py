@@ -81,6 +81,20 @@ class HandingOver(unittest.TestCase):
         with self.assertRaisesRegex(EditError, "was handed over itself"):
             hand_over(site_of(child, {}), "shop")
 
+    def test_stores_come_less_what_others_are_promised(self) -> None:
+        """A store of 900 that promises 250 to mail, whose transfers count twice, is one of 400 there."""
+        stores = [{"id": "s", "ops": 900, "mib_s": 90, "promises": True}, {"id": "t"}]
+        disk = {"id": "d", "store": "s"}
+        data = json.loads(small().model_dump_json()) | {"stores": stores}
+        data["guests"][0]["disks"] = [disk]
+        data["guests"][2] |= {"disks": [disk | {"reservation_ops": 250}]}
+        data["guests"][2]["demand"]["kib_per_op"] = 2 * 90 / 900 * 1024
+        child, _ = hand_over(site_of(plan_from(data), {}), "shop", ALL)
+        self.assertEqual([(store.id, round(store.ops, 6)) for store in child.stores], [("s", 400)])
+        with self.assertRaisesRegex(EditError, "Stores are the site's"):
+            check_bounds(child, change_settings(child, "s", {"ops": 2000}))
+        check_bounds(child, change_settings(child, "web", {"link.shares": 7}))
+
     @settings(max_examples=60)
     @given(plans(max_guests=6), st.randoms(use_true_random=False))
     def test_any_pool_comes_back_unchanged(self, plan: Plan, chance: Any) -> None:

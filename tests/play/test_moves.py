@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from ruvex.exchange import write_series
 from ruvex.plan import Plan, plan_from
 from ruvex.play import Player, Summary
 from ruvex.play.happenings import Boots
 from ruvex.site import site_of
-from ruvex.words import entry_text
+from ruvex.words import entry_text, summary_facts
 from tests.builders import HOST, PLAIN, cpu_guest
 from tests.play.site import check
 
@@ -63,6 +68,35 @@ class MovingWhileOn(unittest.TestCase):
         supply = player.recording.of_places("cpu_supply")
         self.assertEqual([round(float(supply[host, 15])) for host in (0, 1)], [9700, 9700])
         self.assertEqual([round(float(supply[host, 40])) for host in (0, 1)], [10_000, 10_000])
+
+    def test_it_goes_over_the_links_of_both_hosts(self) -> None:
+        """Links of 100 and 130 MiB/s: 90 for the move, a tenth stays for others.
+
+        900 MiB take 10 s, 180 MiB 2 s, and the last 36, under 1 % of its size, are moved while it is held still. What
+        another guest's traffic lacks meanwhile is counted, and written with the series.
+        """
+        hosts = [host | {"links": [{"id": "a", "mib_s": mib_s}]} for host, mib_s in ((HOST, 100), (THERE, 130))]
+        other = working("b", 10)
+        other["demand"] |= {"net_mib_s": 95}
+        player = played(plan_with([working("a", 900), other], [MOVE], hosts=hosts))
+        (move,) = player.summary().moves
+        self.assertAlmostEqual(move.took_s, 10 + 2 + 0.4)
+        self.assertAlmostEqual(move.held_still_s, 0.4)
+        series = player.recording
+        self.assertEqual(series.flow_ids, ("h:link", "there:link"))
+        for at_s, taken, traffic in ((5, 0, 95), (15, 90, 10), (30, 0, 95)):
+            row = series.row_at(at_s)
+            np.testing.assert_allclose(series.of_flows("taken")[:, row], [taken, taken], rtol=1e-6)
+            self.assertAlmostEqual(float(series.series("net_delivered_mib_s")[1, row]), traffic, places=4)
+        (summary,) = (one for one in player.summary().guests if one.id == "b")
+        self.assertTrue(12 <= summary.slowed_s <= 14, summary.slowed_s)
+        self.assertAlmostEqual(summary.net_wait, 85 * summary.slowed_s / (95 * summary.on_s), delta=0.003)
+        self.assertIn("Slowed by disks or network: b 1", "\n".join(summary_facts(player.summary(), player.site.plan)))
+        with tempfile.TemporaryDirectory() as folder:
+            write_series(series, Path(folder) / "s.csv")
+            lines = (Path(folder) / "s.csv").read_text(encoding="utf-8").splitlines()
+        self.assertIn("0,h:link,,supply,100", lines)
+        self.assertIn("0,,b,net_delivered_mib_s,95", lines)
 
     def test_two_at_once_share_the_rate(self) -> None:
         """Two moves from one host copy at half the rate each."""

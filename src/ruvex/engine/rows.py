@@ -181,8 +181,11 @@ PLACE_CHANNELS = (
 
 FLOW_CHANNELS = ("ops_wanted", "ops_delivered", "net_wanted_mib_s", "net_delivered_mib_s")
 """What is recorded of guests besides, where the plan has stores or links."""
-FLOW_PLACE_CHANNELS = ("supply", "paging", "wanted", "delivered")
-"""What is recorded of each store, in its own transfers a second, and of the links of each host, in MiB/s."""
+FLOW_PLACE_CHANNELS = ("supply", "taken", "wanted", "delivered")
+"""What is recorded of each store, in its own transfers a second, and of the links of each host, in MiB/s.
+
+*Taken* is what paging takes of a store, and moves of links.
+"""
 
 # Forms of demand signals.
 CONSTANT, DAILY, BURSTS, TABLE = range(4)

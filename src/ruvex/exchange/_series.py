@@ -10,7 +10,7 @@ import numpy as np
 
 from ruvex.divide import CAUSES
 from ruvex.plan import PlanFileError, replacing
-from ruvex.play import CHANNELS, CODES, PHASES, PLACE_CHANNELS, PRESSURES, Recording
+from ruvex.play import CHANNELS, CODES, FLOW_CHANNELS, FLOW_PLACE_CHANNELS, PHASES, PLACE_CHANNELS, PRESSURES, Recording
 
 SERIES_SUFFIXES: Final = (".csv", ".npz")
 _WORDS: Final = {"phase": PHASES, "cause": CAUSES, "pressure": PRESSURES}
@@ -19,10 +19,10 @@ _WORDS: Final = {"phase": PHASES, "cause": CAUSES, "pressure": PRESSURES}
 def write_series(recording: Recording, path: Path) -> None:
     """Write the series of a played plan, to a temporary name that is then renamed.
 
-    A CSV file has a header and then one line a time, thing and channel: ``time_s``, ``place`` (a host, or
-    ``host:bank``), ``guest``, ``channel``, ``value``; one of the two is empty; phase, cause and pressure in words. Only
-    lines whose value differs from the one before of the same thing and channel are written, and the first: a value
-    holds until the next line of its own. An NPZ file has the arrays of ``Recording.arrays``.
+    A CSV file has a header and then one line a time, thing and channel: ``time_s``, ``place`` (a host, ``host:bank``, a
+    store, or ``host:link``), ``guest``, ``channel``, ``value``; one of the two is empty; phase, cause and pressure in
+    words. Only lines whose value differs from the one before of the same thing and channel are written, and the first:
+    a value holds until the next line of its own. An NPZ file has the arrays of ``Recording.arrays``.
 
     Raises
     ------
@@ -46,8 +46,13 @@ def _write_csv(recording: Recording, file: BinaryIO) -> None:
         for order, channel in enumerate(PLACE_CHANNELS):
             lines += _changes(times, (place, ""), channel, recording.of_places(channel)[number], number, order)
     first = len(recording.place_ids)
+    for number, place in enumerate(recording.flow_ids, start=first):
+        for order, channel in enumerate(FLOW_PLACE_CHANNELS):
+            lines += _changes(times, (place, ""), channel, recording.of_flows(channel)[number - first], number, order)
+    first += len(recording.flow_ids)
+    further = FLOW_CHANNELS if recording.flow_ids else ()
     for number, guest in enumerate(recording.guest_ids):
-        for order, channel in enumerate((*CHANNELS, *CODES)):
+        for order, channel in enumerate((*CHANNELS, *CODES, *further)):
             lines += _changes(times, ("", guest), channel, recording.series(channel)[number], first + number, order)
     lines.sort(key=lambda line: line[:2])
     text = _Encoder(file)

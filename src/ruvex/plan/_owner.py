@@ -22,10 +22,10 @@ _FREE: Final = ("name", "tags")
 _SWITCH: Final = ("power", "comes_back")
 _DIVIDE: Final = ("pool", "parent", "weighs", "owner", "owner_may", "cpu", "memory.reservation", "memory.limit",
                   "memory.shares", "memory.draws")  # fmt: skip
-_GROUPS: Final = ("cpu", "demand", "memory", "cores")
-_SITE: Final = ("hosts", "rules", "day_s", "tick_s", "seed", "handed", "handed_over")
+_GROUPS: Final = ("cpu", "demand", "memory", "cores", "link")
+_SITE: Final = ("hosts", "stores", "rules", "day_s", "tick_s", "seed", "handed", "handed_over")
 _SITE_WORDS: Final[Mapping[str, str]] = {
-    "hosts": "Hosts", "rules": "Rules", "day_s": "Lengths of days", "tick_s": "Ticks", "seed": "Seeds",
+    "hosts": "Hosts", "stores": "Stores", "rules": "Rules", "day_s": "Lengths of days", "tick_s": "Ticks", "seed": "Seeds",
     "handed": "Bounds", "handed_over": "Pools that are handed over",
 }  # fmt: skip
 
@@ -59,7 +59,7 @@ def needed_for(setting: str) -> Permission | None:
         return None
     if setting in _SWITCH:
         return "switch"
-    if setting in _DIVIDE or setting.partition(".")[0] == "cpu":
+    if setting in _DIVIDE or setting.partition(".")[0] in ("cpu", "link"):
         return "divide"
     return "resize"
 

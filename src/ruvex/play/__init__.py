@@ -1,6 +1,6 @@
 """Time: a plan played tick by tick, what it was like, and what it came to. NumPy, no Qt."""
 
-from ruvex.engine.rows import CHANNELS, PLACE_CHANNELS
+from ruvex.engine.rows import CHANNELS, FLOW_CHANNELS, FLOW_PLACE_CHANNELS, PLACE_CHANNELS
 from ruvex.play._bounds import MOST_ROWS, RECORD_S, TooMuchError, obstacle_to_play
 from ruvex.play._log import Entry
 from ruvex.play._moment import division_at, played_day
@@ -14,6 +14,8 @@ from ruvex.play.happenings import Plain
 __all__ = [
     "CHANNELS",
     "CODES",
+    "FLOW_CHANNELS",
+    "FLOW_PLACE_CHANNELS",
     "MOST_ROWS",
     "PHASES",
     "PLACE_CHANNELS",

@@ -58,6 +58,8 @@ class GuestSummary:
         How long it was below its need, by cause, s.
     peak_backed_mib, reclaimed_mib
         The most host memory behind it, and what was taken back from it in all.
+    slowed_s, ops_wait, net_wait
+        How long its disks or its network gave less than was asked, s; and 1 − delivered / wanted of each.
     """
 
     id: str
@@ -69,6 +71,9 @@ class GuestSummary:
     below_s: dict[str, float]
     peak_backed_mib: float
     reclaimed_mib: float
+    slowed_s: float = 0.0
+    ops_wait: float = 0.0
+    net_wait: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,25 +161,31 @@ class Summary:
         return document
 
 
+def _missing(wanted: float, delivered: float) -> float:
+    return 1 - delivered / wanted if wanted > 0 else 0.0
+
+
 def guests_of(ticks: Ticks) -> tuple[GuestSummary, ...]:
     """Tell what every guest went through up to now."""
     of_guests, by_cause, _ = ticks.counted()
     tick_s = ticks.site.plan.tick_s
     found = []
     for i, guest in enumerate(ticks.site.plan.guests):
-        wanted = float(of_guests[r.Y_WANTED, i])
         below = {CAUSES[c]: float(by_cause[c, i]) * tick_s for c in range(1, len(CAUSES)) if by_cause[c, i]}
         found.append(
             GuestSummary(
                 id=guest.id,
                 on_s=float(of_guests[r.Y_ON, i]) * tick_s,
                 unmet_s=float(of_guests[r.Y_UNMET, i]) * tick_s,
-                fluid_wait=1 - float(of_guests[r.Y_DELIVERED, i]) / wanted if wanted > 0 else 0.0,
+                fluid_wait=_missing(float(of_guests[r.Y_WANTED, i]), float(of_guests[r.Y_DELIVERED, i])),
                 worst_pace=float(of_guests[r.Y_PACE, i]),
                 worst_met=float(of_guests[r.Y_MET, i]),
                 below_s=below,
                 peak_backed_mib=float(of_guests[r.Y_PEAK, i]),
                 reclaimed_mib=float(ticks.state.reclaimed[i]),
+                slowed_s=float(of_guests[r.Y_FLOW_UNMET, i]) * tick_s,
+                ops_wait=_missing(float(of_guests[r.Y_OPS_WANTED, i]), float(of_guests[r.Y_OPS_GIVEN, i])),
+                net_wait=_missing(float(of_guests[r.Y_NET_WANTED, i]), float(of_guests[r.Y_NET_GIVEN, i])),
             )
         )
     return tuple(found)

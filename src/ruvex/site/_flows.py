@@ -79,6 +79,12 @@ class Flows:
         places = self.supply.size
         return np.zeros((r.Q_ROWS, places)), np.zeros((8, self.slots.shape[1])), np.zeros((8, places))
 
+    def promises(self, place: int) -> list[tuple[int, float]]:
+        """Give the position of each guest on a place, and what is promised it there in the place's own measure."""
+        slots = slice(int(self.nodes[r.N_FIRST, place]), int(self.nodes[r.N_LAST, place]))
+        amounts = self.numbers[r.F_RESERVATION, slots] * self.numbers[r.F_COST, slots]
+        return list(zip(self.slots[r.F_GUEST, slots].tolist(), amounts.tolist(), strict=True))
+
     @property
     def is_empty(self) -> bool:
         """Whether nobody on has a disk or a link."""

@@ -11,6 +11,7 @@ _GIB_MIB: Final = 1024.0
 SUMMARY_HEADINGS: Final = ("CPU short", "wait %", "chance %", "pace", "below need", "peak GiB", "reclaimed")
 """What the cells of a guest are."""
 _NOTHING: Final = "·"
+_MOST_NAMED: Final = 5
 
 
 def summary_facts(summary: Summary, plan: Plan) -> list[str]:
@@ -25,6 +26,11 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
         free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
         unmet = f"; CPU short for {short_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""
         lines.append(f"{name}: {times}; {free}, {format_memory(max(0.0, place.mean_free_mib))} on average{unmet}")
+    slowed = sorted((one for one in summary.guests if one.slowed_s), key=lambda one: -one.slowed_s)
+    if slowed:
+        named = [f"{labels[one.id]} {short_span(one.slowed_s)}" for one in slowed[:_MOST_NAMED]]
+        more = f" and {len(slowed) - _MOST_NAMED} more" if len(slowed) > _MOST_NAMED else ""
+        lines.append(f"Slowed by disks or network: {', '.join(named)}{more}")
     if summary.savings is not None:
         saved = summary.savings
         mean, least = format_memory(saved.mean_mib), format_memory(saved.least_mib)

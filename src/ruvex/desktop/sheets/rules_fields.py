@@ -50,6 +50,7 @@ _PACE: Final = (
     ),
     Field("pace_cost.ssd", "cost of an ssd", "number", "The same on an ssd. An assumption: measure yours."),
     Field("pace_cost.hdd", "cost of a hard disk", "number", "The same on a hard disk."),
+    Field("paging.ops_per_mib", "transfers to page a MiB", "number", "Of spilled memory, on the store it lies on."),
     Field("pace_cost.far", "cost of far memory", "number", "The same on the memory of another NUMA node."),
     Field(
         "settling_by_use", "pages come back by use", "number",

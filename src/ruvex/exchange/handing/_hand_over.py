@@ -14,6 +14,7 @@ from ruvex.plan import (
     Permission,
     Plan,
     Pool,
+    Store,
     digest_of_base,
     pools_within,
     with_handed_over,
@@ -59,7 +60,7 @@ def hand_over(site: Site, pool: str, may: Sequence[Permission] | None = None) ->
     if not guests and "add" not in may:
         raise EditError(f"{root.label} has no guests, and its owner may not add any")
     child = _bare(site, root, inside, may)
-    child = child.model_copy(update={"hosts": _less_others(site, child)})
+    child = child.model_copy(update={"hosts": _less_others(site, child), "stores": _stores_less_others(site, child)})
     base = child.model_dump(mode="json")
     digest = digest_of_base(base)
     handed = Handed(plan=plan.name, pool=pool, may=may, digest=digest, base=base)
@@ -69,7 +70,7 @@ def hand_over(site: Site, pool: str, may: Sequence[Permission] | None = None) ->
 
 def _fresh(plan: Plan) -> Plan:
     """Give a plan without indexes that were made for another one."""
-    for index in ("host_index", "pool_index", "guest_index"):
+    for index in ("host_index", "store_index", "pool_index", "guest_index"):
         plan.__dict__.pop(index, None)
     return plan
 
@@ -108,6 +109,21 @@ def _bare(site: Site, root: Pool, inside: set[str | None], may: Sequence[Permiss
 
 def _within(amount: float, limit: float | None) -> float:
     return amount if limit is None else min(amount, limit)
+
+
+def _stores_less_others(site: Site, child: Plan) -> tuple[Store, ...]:
+    """Give the stores that are in use there, less what they promise to disks of others."""
+    flows, inside = site.forest.flows, set(child.guest_index)
+    used = {disk.store for guest in child.guests for disk in guest.disks} | {host.store for host in child.hosts}
+    stores = []
+    for place, store in enumerate(site.plan.stores):
+        if store.id not in used:
+            continue
+        guests = site.plan.guests
+        others = sum(amount for guest, amount in flows.promises(place) if guests[guest].id not in inside)
+        left = max(store.ops - others, min(store.ops, 1.0))  # a store does something, whatever is promised to others
+        stores.append(store.model_copy(update={"ops": left}))
+    return tuple(stores)
 
 
 def _less_others(site: Site, child: Plan) -> tuple[Host, ...]:

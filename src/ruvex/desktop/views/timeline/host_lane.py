@@ -78,7 +78,7 @@ def flow_lane_image(
         return columns.highest(recording.of_flows(channel)[at])
 
     canvas = Canvas(width, height, ground, ratio)
-    supply, taken, wanted, had = of("supply"), of("paging"), of("wanted"), of("delivered")
+    supply, taken, wanted, had = of("supply"), of("taken"), of("wanted"), of("delivered")
     had = np.minimum(had, wanted)
     top = float(max((taken + wanted).max(initial=0.0), supply.max(initial=0.0), 1.0)) * AIR
     low, high = height - max(1, round(ratio)), max(1, round(ratio))

@@ -86,7 +86,7 @@ class Readout:
         if self._player is None or row.index >= min(len(places), len(self._player.recording.flow_ids)):
             return ("", ""), ("", ""), ""
         flows, kind = self._player.recording.of_flows, places[row.index].kind
-        wanted, had, taken = (float(flows(name)[row.index, self._row]) for name in ("wanted", "delivered", "paging"))
+        wanted, had, taken = (float(flows(name)[row.index, self._row]) for name in ("wanted", "delivered", "taken"))
         lacks = wanted - had > _LEAST * max(1.0, wanted)
         word = "paging" if kind == "store" else "moves"
         told = f"{flow_amount(taken, kind)} of {word}" if taken > 0 else ""
