@@ -25,8 +25,8 @@ _DIVIDE: Final = ("pool", "parent", "weighs", "owner", "owner_may", "cpu", "memo
 _GROUPS: Final = ("cpu", "demand", "memory", "cores", "link")
 _SITE: Final = ("hosts", "stores", "rules", "day_s", "tick_s", "seed", "handed", "handed_over")
 _SITE_WORDS: Final[Mapping[str, str]] = {
-    "hosts": "Hosts", "stores": "Stores", "rules": "Rules", "day_s": "Lengths of days", "tick_s": "Ticks", "seed": "Seeds",
-    "handed": "Bounds", "handed_over": "Pools that are handed over",
+    "hosts": "Hosts", "stores": "Stores", "rules": "Rules", "day_s": "Lengths of days", "tick_s": "Ticks",
+    "seed": "Seeds", "handed": "Bounds", "handed_over": "Pools that are handed over",
 }  # fmt: skip
 
 

@@ -121,7 +121,9 @@ def _stores_less_others(site: Site, child: Plan) -> tuple[Store, ...]:
             continue
         guests = site.plan.guests
         others = sum(amount for guest, amount in flows.promises(place) if guests[guest].id not in inside)
-        left = max(store.ops - others, min(store.ops, 1.0))  # a store does something, whatever is promised to others
+        own = sum(disk.reservation_ops for guest in child.guests for disk in guest.disks if disk.store == store.id)
+        # A store does something, and what it promises there, whatever is promised to others.
+        left = max(store.ops - others, own, min(store.ops, 1.0))
         stores.append(store.model_copy(update={"ops": left}))
     return tuple(stores)
 
