@@ -59,24 +59,24 @@ class Hosts(Sheets):
         assert bank is not None
         self.assertEqual((bank.size_mib, bank.max_mib), (17_408, 17_408), "what it may be raised to goes along")
         self.run_action(ActionName.UNDO)
-        texts = [self.bank.volumes.item(i) for i in range(self.bank.volumes.count())]
+        texts = [self.bank.volumes.lines.item(i) for i in range(self.bank.volumes.lines.count())]
         self.assertEqual(
             [item.text().split("   ")[-1] for item in texts if item is not None],
             ["serves deck-kiosk-1", "serves deck-kiosk-2", "serves deck-kiosk-3", "free"],
         )
-        self.click(self.bank.add_button)
+        self.click(self.bank.volumes.add_button)
         bank = self.host("skerry-2").bank
         assert bank is not None
         self.assertEqual([volume.id for volume in bank.spill_volumes][-1], "cove-5")
-        self.bank.volumes.setCurrentRow(4)
+        self.bank.volumes.lines.setCurrentRow(4)
         self.settle()
-        self.type_into(self.bank.volume_form.fields["mib"], "4 GiB")
-        self.bank.volume_form.boxes["shared"].click()
+        self.type_into(self.bank.volumes.form.fields["mib"], "4 GiB")
+        self.bank.volumes.form.boxes["shared"].click()
         self.settle()
         bank = self.host("skerry-2").bank
         assert bank is not None
         self.assertEqual((bank.spill_volumes[4].mib, bank.spill_volumes[4].shared), (4096, True))
-        self.click(self.bank.remove_button)
+        self.click(self.bank.volumes.remove_button)
         bank = self.host("skerry-2").bank
         assert bank is not None
         self.assertEqual(len(bank.spill_volumes), 4)
@@ -84,9 +84,9 @@ class Hosts(Sheets):
     def test_a_volume_in_use_stays(self) -> None:
         """A volume that a guest needs is not taken away; the refusal says whose it is."""
         for _ in range(2):
-            self.bank.volumes.setCurrentRow(3 - _)
+            self.bank.volumes.lines.setCurrentRow(3 - _)
             self.settle()
-            self.click(self.bank.remove_button)
+            self.click(self.bank.volumes.remove_button)
         refused = self.desk.trial.refused
         assert refused is not None
         self.assertEqual(refused.refusal.kind, "volume")

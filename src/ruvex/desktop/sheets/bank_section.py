@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any, Final
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
+from ruvex.desktop.sheets.list_section import ListSection
 from ruvex.desktop.state.desk import Desk
-from ruvex.plan import Host, SpillVolume, format_memory, next_name
+from ruvex.plan import Host, SpillVolume, format_memory
 
 _PART_OF_HOST: Final = 0.125
 _MOST_PART: Final = 0.25
@@ -31,10 +31,8 @@ class BankSection(QWidget):
     ----------
     box
         Whether there is one.
-    form, volumes, volume_form
-        Its settings, its volumes, and the settings of the volume that is current.
-    add_button, remove_button
-        Add a volume; remove the current one.
+    form, volumes
+        Its settings, and its volumes.
 
     Signals
     -------
@@ -54,64 +52,35 @@ class BankSection(QWidget):
         self.box = QCheckBox("has a bank: a slice of its memory for thin guests", self)
         self.box.clicked.connect(self._on_ticked)
         self.form = Form(_BANK, theme, self)
-        self._head = QLabel("Spill volumes: each guest of the bank needs one of its own", self)
-        self._head.setWordWrap(True)
-        self.volumes = PlainList(theme, "Spill volumes", self)
-        self.add_button, self.remove_button = QPushButton("Add a volume", self), QPushButton("Remove it", self)
-        self.volume_form = Form(_VOLUME, theme, self)
-        for form, enter in ((self.form, self._on_bank), (self.volume_form, self._on_volume)):
-            form.entered.connect(enter)
-            form.misread.connect(lambda _key, reason: self.misread.emit(reason))
-        self.add_button.clicked.connect(self._on_add)
-        self.remove_button.clicked.connect(self._on_remove)
-        self.volumes.chosen.connect(lambda _key: self._show_volume())
-        row = QHBoxLayout()
-        row.addWidget(self.add_button)
-        row.addWidget(self.remove_button)
-        row.addStretch(1)
+        self.volumes = ListSection(
+            "Spill volumes: each guest of the bank needs one of its own", "spill volume", _VOLUME, self._volume_text,
+            lambda name: {"id": name, "mib": _VOLUME_MIB}, theme, self,
+        )  # fmt: skip
+        self.form.entered.connect(self._on_bank)
+        self.form.misread.connect(lambda _key, reason: self.misread.emit(reason))
+        self.volumes.entered.connect(self._on_volumes)
+        self.volumes.misread.connect(self.misread)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        for widget in (self.box, self.form, self._head, self.volumes):
+        for widget in (self.box, self.form, self.volumes):
             column.addWidget(widget)
-        column.addLayout(row)
-        column.addWidget(self.volume_form)
-        self._parts = (self.form, self._head, self.volumes, self.add_button, self.remove_button, self.volume_form)
 
     def show_host(self, host: Host) -> None:
         """Show the bank of a host."""
-        is_other = self._host is None or self._host.id != host.id
         self._host = host
         self.box.setChecked(host.bank is not None)
-        for part in self._parts:
-            part.setVisible(host.bank is not None)
-        if host.bank is None:
-            return
-        self.form.show_item(host.bank)
-        owners = self._desk.document.site.standing.volumes
-        lines = [
-            (volume.id, self._volume_text(volume, owners.get((host.id, volume.id))))
-            for volume in host.bank.spill_volumes
-        ]
-        self.volumes.show_lines(lines, None if is_other else self.volumes.current_key)
-        self._show_volume()
+        self.form.setVisible(host.bank is not None)
+        self.volumes.setVisible(host.bank is not None)
+        if host.bank is not None:
+            self.form.show_item(host.bank)
+            self.volumes.show_parts(host.id, host.bank.spill_volumes)
 
-    def _volume_text(self, volume: SpillVolume, owner: str | None) -> str:
-        plan = self._desk.document.plan
+    def _volume_text(self, volume: SpillVolume) -> str:
+        plan, host = self._desk.document.plan, self._host.id if self._host is not None else ""
+        owner = self._desk.document.site.standing.volumes.get((host, volume.id))
         serves = f"serves {plan.guests[plan.guest_index[owner]].label}" if owner in plan.guest_index else "free"
         return f"{volume.id}   {format_memory(volume.mib)} {volume.kind}   {serves}"
-
-    def _current(self) -> SpillVolume | None:
-        bank = self._host.bank if self._host is not None else None
-        volumes = bank.spill_volumes if bank is not None else ()
-        return next((volume for volume in volumes if volume.id == self.volumes.current_key), None)
-
-    def _show_volume(self) -> None:
-        volume = self._current()
-        self.volume_form.setVisible(volume is not None)
-        self.remove_button.setEnabled(volume is not None)
-        if volume is not None:
-            self.volume_form.show_item(volume)
 
     # Editing
 
@@ -137,43 +106,17 @@ class BankSection(QWidget):
             bank["size_mib"] = min(bank["size_mib"], value)
         self.entered.emit(f"bank {self.form.field(key).name} → {self.form.written(key, value)}", bank)
 
-    def _on_volume(self, key: str, value: Any) -> None:
-        volume, bank = self._current(), self._bank()
-        if volume is None:
-            return
-        number = next(i for i, other in enumerate(bank["spill_volumes"]) if other["id"] == volume.id)
-        volumes = [dict(other) for other in bank["spill_volumes"]]
-        volumes[number][key] = value
-        name = self.volume_form.field(key).name
-        self.entered.emit(
-            f"spill volume {volume.id}: {name} → {self.volume_form.written(key, value)}",
-            bank | {"spill_volumes": volumes},
-        )
-
-    def _on_add(self) -> None:
-        bank = self._bank()
-        taken = {volume["id"] for volume in bank["spill_volumes"]}
-        last = bank["spill_volumes"][-1]["id"] if bank["spill_volumes"] else "volume-0"
-        name = next_name(last, taken)
-        new = {"id": name, "mib": _VOLUME_MIB}
-        self.entered.emit(f"new spill volume {name}", bank | {"spill_volumes": [*bank["spill_volumes"], new]})
-
-    def _on_remove(self) -> None:
-        volume, bank = self._current(), self._bank()
-        if volume is not None:
-            rest = [other for other in bank["spill_volumes"] if other["id"] != volume.id]
-            self.entered.emit(f"remove spill volume {volume.id}", bank | {"spill_volumes": rest})
+    def _on_volumes(self, text: str, volumes: object) -> None:
+        self.entered.emit(text, self._bank() | {"spill_volumes": volumes})
 
     def accept(self) -> None:
         """Show what is in force, whatever was typed."""
-        for form in (self.form, self.volume_form):
-            for key in form.fields:
-                form.accept(key)
+        for key in self.form.fields:
+            self.form.accept(key)
+        self.volumes.accept()
 
     def style_anew(self) -> None:
         """Take fonts from the theme."""
-        for form in (self.form, self.volume_form):
-            form.style_anew()
+        self.form.style_anew()
         self.volumes.style_anew()
-        for widget in (self.box, self._head, self.add_button, self.remove_button):
-            widget.setFont(self._theme.font(12))
+        self.box.setFont(self._theme.font(12))

@@ -107,7 +107,8 @@ class ListSection(QWidget):
 
     def _on_add(self) -> None:
         taken = {self._id(part) for part in self._parts}
-        name = next_name(self._id(self._parts[-1]) if self._parts else f"{self._one}-0", taken)
+        first = f"{self._one.rpartition(' ')[2]}-0"
+        name = next_name(self._id(self._parts[-1]) if self._parts else first, taken)
         self.entered.emit(f"new {self._one} {name}", [*self._dumped(), self._make(name)])
 
     def _on_remove(self) -> None:
