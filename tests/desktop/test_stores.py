@@ -96,7 +96,7 @@ class Stores(SheetCase):
         self.run_action(ActionName.STORES)
         stores = self.window.sheet.page
         assert isinstance(stores, StoresPage)
-        self.assertIn("mail, disk-1: 450 ops/s of 600 ops/s, slowed by store", stores.told.text())
+        self.assertIn("mail, disk-1: 450 of 600 ops/s", stores.told.text())
         self.press(stores.remove_button)
         self.assertEqual(self.desk.look.plan.stores, ())
         self.assertEqual(self.guest("mail").disks, ())

@@ -14,7 +14,7 @@ from ruvex.desktop.sheets.form import Field
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
-from ruvex.plan import Store
+from ruvex.plan import Store, format_number
 from ruvex.words import flow_amount
 
 _STORE: Final = (
@@ -120,8 +120,9 @@ class StoresPage(ItemPage):
             lines.append(f"Paging takes {flow_amount(place.taken, 'store')}.")
         for tap in taps[:_MOST_NAMED]:
             label = plan.guests[plan.guest_index[tap.guest]].label
-            of = f" of {flow_amount(tap.wanted, 'store')}, slowed by {tap.slowed_by}" if tap.slowed_by else ""
-            lines.append(f"{label}, {tap.disk}: {flow_amount(tap.delivered, 'store')}{of}")
+            of = f"{format_number(tap.delivered)} of " if tap.slowed_by else ""
+            why = ", its own limit" if tap.slowed_by == "own limit" else ""
+            lines.append(f"{label}, {tap.disk}: {of}{flow_amount(tap.wanted, 'store')}{why}")
         more = len(taps) - _MOST_NAMED
         return "\n".join([*lines, *([f"and {more} more"] if more > 0 else [])])
 
