@@ -19,6 +19,7 @@ from scipy.optimize import linprog
 
 from bench_advice import bench_days, bench_findings, bench_room
 from bench_cores import bench_cores, bench_paint, bench_waits
+from bench_exchange import bench_exchange, bench_flows
 from bench_play import bench_follow, bench_large, bench_play, bench_small, bench_threads, bench_timeline, busy_site
 from bench_refusals import bench_refusals
 from ruvex.advise import moves_for
@@ -512,6 +513,8 @@ def main() -> int:
         "findings": bench_findings,
         "room": bench_room,
         "days": bench_days,
+        "flows": lambda: bench_flows(busy_site(site(500, 25))),
+        "exchange": lambda: bench_exchange(site(500, 25)),
         "timeline": lambda: bench_timeline(site(100, 8), site(500, 25)),
     }
     wanted = sys.argv[1:] or list(benches)
