@@ -11,7 +11,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import Division, divide
+from ruvex.divide import Division, all_shifts, divide
 from ruvex.plan import EditError, Plan, PlanError, add_items, change_settings, plan_from, plan_text, remove_items
 from ruvex.play import Player, division_at
 from ruvex.site import site_of
@@ -177,6 +177,23 @@ class Settled(unittest.TestCase):
         division = divide(site_of(plan_of([a], stores=[large]), {}))
         self.assertAlmostEqual(division.flowing.ops_delivered[0], 10)
         self.assertAlmostEqual(division.flowing.places[0].delivered, 1000)
+
+    def test_who_gains_and_who_pays(self) -> None:
+        """With three shares to one instead of the same, a has 250 of b's; a third one that comes takes of both."""
+        a, b, c = ({"id": i, "disks": [{"id": "d", "store": "s"}], "demand": {"ops": 900}} for i in "abc")
+        before = divide(site_of(plan_of([a, b], stores=[STORE]), {}))
+        more = a | {"disks": [{"id": "d", "store": "s", "shares": 300}]}
+        after = divide(site_of(plan_of([more, b], stores=[STORE]), {}))
+        shifts = all_shifts(before, after)
+        self.assertEqual(list(shifts), ["store"])
+        moved = shifts["store"]
+        named = {after.ids[row]: by for row, by in zip(moved.rows, moved.amounts, strict=True)}
+        self.assertEqual(named, {"a": 250, "b": -250})
+        third = divide(site_of(plan_of([c, a, b], stores=[STORE]), {}))
+        shifts = all_shifts(before, third)
+        moved = shifts["store"]
+        named = {third.ids[row]: round(by) for row, by in zip(moved.rows, moved.amounts, strict=True)}
+        self.assertEqual(named, {"c": 333, "a": -167, "b": -167})
 
     def test_paging_takes_its_part_first(self) -> None:
         """What of a working set lies on disk asks its store for transfers, and all on it are slowed by that."""

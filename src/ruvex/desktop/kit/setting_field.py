@@ -54,7 +54,7 @@ class SettingField(QWidget):
     key
         The setting's dotted name.
     line
-        Where it is typed; its name stands above it, or beside it.
+        Where it is typed; its name stands above it, or beside it, or above and longer than the line is.
 
     Signals
     -------
@@ -73,10 +73,12 @@ class SettingField(QWidget):
     given_up = pyqtSignal(str)
     stepped = pyqtSignal(str, int)
 
-    def __init__(self, key: str, name: str, theme: Theme, *, width: int = 96, beside: bool = False) -> None:
+    def __init__(
+        self, key: str, name: str, theme: Theme, *, width: int = 96, beside: bool = False, long_name: bool = False
+    ) -> None:
         super().__init__()
         self.key = key
-        self._theme, self._width, self._beside = theme, width, beside
+        self._theme, self._width, self._beside, self._long_name = theme, width, beside, long_name
         self._shown = ""
         self._refused = self._is_entering = False
         self._name = QLabel(name, self)
@@ -90,6 +92,8 @@ class SettingField(QWidget):
         row.setSpacing(5 if beside else 1)
         row.addWidget(self._name)
         row.addWidget(self.line)
+        if long_name:
+            row.setAlignment(self.line, Qt.AlignmentFlag.AlignLeft)
         self.line.returnPressed.connect(self._on_entered)
         self.line.left.connect(self._on_left)
         self.line.textEdited.connect(lambda text: self.tried.emit(self.key, text))
@@ -156,9 +160,12 @@ class SettingField(QWidget):
         self._name.setFont(self._theme.font(12))
         self.line.setFont(self._theme.font(12.5))
         self.line.setMaximumWidth(self._theme.px(self._width))
-        if not self._beside:
+        if self._long_name:
+            self.line.setFixedWidth(self._theme.px(self._width))
+        elif not self._beside:
             self.setMaximumWidth(self._theme.px(self._width))
-        self.line.setMinimumWidth(self._theme.px(_LEAST_WIDTH))
+        if not self._long_name:
+            self.line.setMinimumWidth(self._theme.px(_LEAST_WIDTH))
         self._name.setMinimumWidth(1)
         set_look(self.line, "refused", "true" if self._refused else "false")
         if not self._refused:

@@ -254,7 +254,10 @@ class Form(QWidget):
             return box
         if field.kind == "choice":
             return self._chooser(field)
-        line = self.fields[field.key] = SettingField(field.key, field.name, self._theme, width=_WIDTH)
+        # What has a hint below it has the whole row, so that its name has room.
+        line = self.fields[field.key] = SettingField(
+            field.key, field.name, self._theme, width=_WIDTH, long_name=bool(field.hint)
+        )
         line.typed.connect(self._on_typed)
         line.tried.connect(self._on_tried)
         line.stepped.connect(self._on_stepped)
