@@ -20,6 +20,7 @@ from ruvex.exchange import Brought, drop_ins, read_groups
 from ruvex.exchange.groups._names import escape, name_of
 from ruvex.plan import Host, Plan, PlanError, PlanFileError, RuvexError, add_items, read_plan
 from ruvex.site import site_of
+from tests.builders import plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.exchange.damage import damaged
@@ -241,6 +242,29 @@ class Out(unittest.TestCase):
         readme = self.files[r"skerry\x2d1/README.txt"]
         self.assertRegex(readme, r"ticket-db: 6\s200 MHz of CPU promised; only its weight")
         self.assertIn("lagoon-sim: off, not written", readme)
+
+    def test_disks_have_a_weight(self) -> None:
+        """A guest's disks weigh what their shares say; a slice what all in it do, so that pools have no part."""
+        guests = [
+            {"id": "a", "pool": "inner", "disks": [{"id": "d", "store": "s", "shares": 170, "limit_ops": 60}]},
+            {"id": "b", "pool": "outer", "disks": [{"id": "d", "store": "s"}, {"id": "e", "store": "s", "shares": 40}]},
+            {"id": "c", "disks": [{"id": "d", "store": "s", "shares": 0.5}]},
+            {"id": "z"},
+        ]
+        pools = [{"id": "outer"}, {"id": "inner", "parent": "outer"}]
+        self.files = drop_ins(divide(site_of(plan_of(guests, pools, stores=[{"id": "s"}]), {})))
+        found = {
+            path.split("/")[1].split(".")[0]: self.settings_of(path).get("IOWeight")
+            for path in self.files if path.endswith(".conf")
+        }  # fmt: skip
+        # Beside the slice of 270 a weight of a half would be no whole one: both are scaled.
+        self.assertEqual(
+            found,
+            {"machine-outer": "10000", "machine-outer-inner": "170", "a": "170", "b": "100", "c": "19", "z": None},
+        )
+        readme = self.files["h/README.txt"]
+        self.assertIn("a, disk d: limit of 60 transfers a second; it needs the name of a device", readme)
+        self.assertIn("b: its disks have other shares each", readme)
 
     def test_weights_keep_their_ratio(self) -> None:
         """Among peers, weights are those of the division to a ten-thousandth of the largest."""

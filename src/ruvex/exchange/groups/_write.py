@@ -1,6 +1,7 @@
 """Writing a plan as drop-in files of systemd (systemd.resource-control(5)): a folder a host, a file a pool or guest.
 
-What the kernel has no word for is told in the readme that lies beside: a promise of CPU, and shares of memory.
+What the kernel has no word for is told in the readme that lies beside: a promise of CPU, shares of memory, and what
+it could only say of a device that is known.
 """
 
 from __future__ import annotations
@@ -34,6 +35,7 @@ What says what
   MemoryLow     what it gets at {at}: what is reclaimed first is what others have beyond theirs
   MemoryHigh    limit of memory: what is beyond is reclaimed
   MemoryMax     a guest's size or ceiling, and what is needed to run it
+  IOWeight      shares of a guest's disks, of a slice those of all in it together
 
 What cannot be said there
 {unsaid}
@@ -74,9 +76,11 @@ class _OneHost:
 
     def files(self, at_s: float) -> dict[str, str]:
         """Give the files by their path within the host's folder."""
-        files, weights = {}, self._weights()
+        files, weights = {}, self._weights({item: row["weight"] for item, row in self._cpu.items()})
+        io_weights = self._weights(self._shares_of_disks())
         for item, row in self._cpu.items():
             lines = [f"CPUWeight={weights[item]}"]
+            lines += [f"IOWeight={io_weights[item]}"] if item in io_weights else []
             if row["kind"] == "pool":
                 pool = self._plan.pools[self._plan.pool_index[item]]
                 self._promise_of_cpu(pool.label, pool.cpu.reservation)
@@ -111,21 +115,43 @@ class _OneHost:
             pool = self._plan.pools[self._plan.pool_index[pool]].parent
         return "-".join([_TOP, *reversed(path)]) + SLICE
 
-    def _weights(self) -> dict[str, int]:
+    def _shares_of_disks(self) -> dict[str, float]:
+        """Give what each guest with disks weighs there, and each pool: pools have no part in a store, only guests."""
+        found: dict[str, float] = {}
+        for item, row in self._cpu.items():
+            disks = self._plan.guests[self._plan.guest_index[item]].disks if row["kind"] == "guest" else ()
+            if not disks:
+                continue
+            shares = max(disk.shares for disk in disks)
+            label = self._plan.guests[self._plan.guest_index[item]].label
+            if any(disk.shares != shares for disk in disks):
+                self._unsaid.append(f"{label}: its disks have other shares each; IOWeight has the largest")
+            for disk in disks:
+                bounds = (("limit", disk.limit_ops), ("promise", disk.reservation_ops or None))
+                told = [f"{name} of {format_number(value)} transfers a second" for name, value in bounds if value]
+                if told:
+                    self._unsaid.append(f"{label}, disk {disk.id}: {', '.join(told)}; it needs the name of a device")
+            above: str | None = item
+            while above is not None:
+                found[above] = found.get(above, 0.0) + shares
+                above = self._cpu[above]["parent"]
+        return found
+
+    def _weights(self, weight_of: Mapping[str, float]) -> dict[str, int]:
         """Give everyone's weight among those in the same slice."""
-        peers: dict[str | None, list[dict[str, Any]]] = {}
-        for row in self._cpu.values():
-            peers.setdefault(row["parent"], []).append(row)
+        peers: dict[str | None, list[str]] = {}
+        for item in weight_of:
+            peers.setdefault(self._cpu[item]["parent"], []).append(item)
         found: dict[str, int] = {}
-        for rows in peers.values():
-            values = [row["weight"] for row in rows]
+        for items in peers.values():
+            values = [weight_of[item] for item in items]
             whole = all(value == round(value) for value in values)
             fits = whole and min(values) >= _LEAST_WEIGHT and max(values) <= _MOST_WEIGHT
             factor = 1.0 if fits else _MOST_WEIGHT / max(values)
-            for row in rows:
-                found[row["id"]] = max(round(row["weight"] * factor), _LEAST_WEIGHT)
+            for item in items:
+                found[item] = max(round(weight_of[item] * factor), _LEAST_WEIGHT)
             if min(values) * factor < _LEAST_WEIGHT:
-                self._unsaid.append(f"{rows[values.index(min(values))]['id']}: weighs too little beside its peers")
+                self._unsaid.append(f"{items[values.index(min(values))]}: weighs too little beside its peers")
         return found
 
     def _quota(self, mhz: float | None) -> list[str]:
