@@ -4,7 +4,7 @@ set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 
 debian_packages=(
-  fontconfig fonts-inter libdbus-1-3 libegl1 libfontconfig1 libgl1 libglib2.0-0 libpango-1.0-0 libpangoft2-1.0-0 libxcb-cursor0 libxcb-icccm4
+  fontconfig fonts-inter libdbus-1-3 libegl1 libfontconfig1 libgl1 libglib2.0-0 libharfbuzz-subset0 libpango-1.0-0 libpangoft2-1.0-0 libxcb-cursor0 libxcb-icccm4
   libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-shm0 libxcb-xinerama0
   libxcb-xkb1 libxkbcommon0 libxkbcommon-x11-0
 )

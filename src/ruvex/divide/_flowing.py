@@ -151,11 +151,11 @@ class Flowing:
         return Tap(of.id, disk, place, weight, limit, reservation, wanted, delivered, slowed)
 
     def of(self, guest: str) -> tuple[Tap, ...]:
-        """Give the disks and the link of a guest."""
+        """Give the disks and the link of a guest; nothing for a pool."""
         site, plan = self._solved.site, self._plan
         flows, values = site.forest.flows, self._solved.flow_work[0]
         found = []
-        for slot in np.flatnonzero(flows.slots[r.F_GUEST] == plan.guest_index[guest]).tolist():
+        for slot in np.flatnonzero(flows.slots[r.F_GUEST] == plan.guest_index.get(guest, -1)).tolist():
             place = int(np.searchsorted(flows.nodes[r.N_FIRST, : flows.supply.size], slot, side="right")) - 1
             name, is_store = self._place_of(place)
             found.append(self._tap(slot, name, float(values[r.Q_KEPT, place]), is_store))

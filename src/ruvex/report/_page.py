@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, Final
@@ -38,7 +39,10 @@ def write_report(report: Report, path: Path) -> None:
         return
     # It takes longer to load than all else, and only this needs it.
     try:
-        from weasyprint import HTML  # type: ignore[import-untyped]
+        with warnings.catch_warnings():
+            # Without a library that makes fonts smaller it says that it will need it some day; the PDF is as good.
+            warnings.simplefilter("ignore", DeprecationWarning)
+            from weasyprint import HTML  # type: ignore[import-untyped]
     except OSError as error:
         raise PlanFileError(f"{path}: PDF needs the library Pango ({error}); write .html, or install it") from None
     replace_file(path, HTML(string=page, url_fetcher=_nothing_from_outside).write_pdf())
