@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from typing import Final
 
 from ruvex.exchange.tables._columns import COLUMNS, NEEDED, TABLE_KINDS, Column, Kind
@@ -41,10 +41,12 @@ class Heading:
     setting: str | None
 
 
+@lru_cache(maxsize=4096)
 def _plain(heading: str) -> str:
     return " ".join(re.sub(r"[_.\-:/]+", " ", heading.lower()).split())
 
 
+@lru_cache(maxsize=4096)
 def _words(heading: str) -> frozenset[str]:
     return frozenset(_NAMES.get(word, word) for word in _plain(heading).split() if word not in _EMPTY)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Mapping, Sequence
+from functools import cache
 from typing import Any, Final
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
@@ -128,6 +129,12 @@ def _usual(there: set[str]) -> tuple[str, ...]:
     return (f"Not in the table: {', '.join(told)}.",) if told else ()
 
 
+@cache
+def _adapter(kind: Kind) -> TypeAdapter[Any]:
+    """Give what makes rows of a kind of data; making it takes as long as reading a small table."""
+    return TypeAdapter(_MODELS[kind])
+
+
 class _Reader:
     """Reads row by row, collecting what the rows are, and problems."""
 
@@ -135,7 +142,7 @@ class _Reader:
         self._plan, self._kind = plan, kind
         self._names = Names(plan)
         self._columns = {column.setting: column for column in COLUMNS[kind]}
-        self._adapter: TypeAdapter[Any] = TypeAdapter(_MODELS[kind])
+        self._adapter = _adapter(kind)
         self._named: dict[int, tuple[str, str]] = {}
         self.found: list[Any] = []
         self.problems: list[Problem] = []
