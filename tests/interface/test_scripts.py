@@ -20,7 +20,9 @@ from ruvex.interface import Divided, NoPandasError, Played
 from ruvex.interface import divide as divided
 from ruvex.interface import play as played
 from ruvex.plan import EditError, PlanFileError, UnitError, read_plan
+from ruvex.play import Player
 from ruvex.site import site_of
+from tests.builders import HOST, plan_of
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
@@ -52,6 +54,20 @@ class Scripts(unittest.TestCase):
         array = found.memory.to_numpy()
         self.assertEqual(array["id"].tolist(), there)
         np.testing.assert_array_equal(array["unmet"], [found.memory[item].unmet for item in there])
+
+    def test_disks_and_network(self) -> None:
+        """A guest's two disks add up, with why they lack; a plan without stores has nobody there."""
+        disks = [{"id": "d", "store": "s"}, {"id": "e", "store": "s", "limit_ops": 30}]
+        guests = [{"id": "a", "disks": disks, "demand": {"ops": 100, "net_mib_s": 5}}]
+        plan = plan_of(guests, stores=[{"id": "s"}], host=HOST | {"links": [{"id": "x", "mib_s": 9}]})
+        found = Divided(divide(site_of(plan, {})))
+        one = found.disks["a"]
+        self.assertEqual((one.wanted, one.delivered, one.unmet, one.cause), (100, 80, 20, "own limit"))
+        self.assertEqual((found.network["a"].delivered, found.network["a"].cause), (5, ""))
+        self.assertEqual(list(divided(ruvex.read(DEMO), at="12:00").disks), [])
+        day = Played(Player(site_of(plan, {}), record_s=60))
+        day.player.run(600)
+        self.assertEqual(day.series("ops_delivered").max(), 80)
 
     def test_a_changed_site_leaves_the_first_one_as_it_was(self) -> None:
         """And what is written is read again, traces and all."""

@@ -21,7 +21,7 @@ class NoPandasError(RuvexError):
 
 @dataclass(frozen=True, slots=True)
 class Figure:
-    """What a guest or pool has of one resource; CPU in MHz, memory in MiB.
+    """What a guest or pool has of one thing: CPU in MHz, memory in MiB, disks in transfers a second, network in MiB/s.
 
     Attributes
     ----------

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Division, ResourceDivision, causes_of
+from ruvex.divide import Division, ResourceDivision, Tap, causes_of
 from ruvex.divide import divide as divide_site
 from ruvex.interface._figures import Figure, Figures, frame
 from ruvex.plan import (
@@ -24,7 +24,7 @@ from ruvex.plan import (
     read_plan,
     write_plan,
 )
-from ruvex.play import CHANNELS, GuestSummary, Player, Summary
+from ruvex.play import CHANNELS, FLOW_CHANNELS, GuestSummary, Player, Summary
 from ruvex.site import Site as Arrays
 from ruvex.site import site_of
 
@@ -80,7 +80,7 @@ class Site:
 
 
 class Divided:
-    """How a site divides its CPU and memory at a moment, as it would settle.
+    """How a site divides its CPU, memory, disks and network at a moment, as it would settle.
 
     Examples
     --------
@@ -109,6 +109,31 @@ class Divided:
     def memory(self) -> Figures:
         """Memory by id, MiB."""
         return self._figures("memory")
+
+    @cached_property
+    def disks(self) -> Figures:
+        """Each guest's disks together, transfers a second; nobody where there are no stores."""
+        return self._flows("store")
+
+    @cached_property
+    def network(self) -> Figures:
+        """What each guest has of its host's links, MiB/s; nobody where there are none."""
+        return self._flows("link")
+
+    def _flows(self, kind: str) -> Figures:
+        division, taps = self.division, dict[str, list[Tap]]()
+        for place in division.flowing.places:
+            for tap in place.taps if place.kind == kind else ():
+                taps.setdefault(tap.guest, []).append(tap)
+        found = dict[str, Figure]()
+        for guest, its in taps.items():
+            wanted, delivered = sum(tap.wanted for tap in its), sum(tap.delivered for tap in its)
+            why = next((tap.slowed_by for tap in its if tap.slowed_by), "")
+            found[guest] = Figure(
+                guest, "guest", division.parents[division.position[guest]], wanted, delivered,
+                max(0.0, wanted - delivered), sum(tap.reservation for tap in its), why,
+            )  # fmt: skip
+        return Figures(found)
 
     def _figures(self, resource: Resource) -> Figures:
         division, found = self.division, dict[str, Figure]()
@@ -163,8 +188,9 @@ class Played:
         UnitError
             There is no such channel.
         """
-        if channel not in CHANNELS:
-            raise UnitError(f"there is no channel {channel!r}; there are {', '.join(CHANNELS)}")
+        known = (*CHANNELS, *FLOW_CHANNELS)
+        if channel not in known:
+            raise UnitError(f"there is no channel {channel!r}; there are {', '.join(known)}")
         return self.player.recording.series(channel)
 
     def to_pandas(self, channel: str) -> Any:
