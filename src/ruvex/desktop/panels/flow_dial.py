@@ -158,7 +158,10 @@ class FlowDial(QWidget):
 
         self._heading.setText("Network" if part.kind == "link" else "Disk")
         lacks = part.tap is not None and bool(part.tap.slowed_by)
-        met = f"{write(part.delivered)}, slowed by {part.tap.slowed_by}" if lacks and part.tap else "gets all it wants"
+        met = "gets all it wants"
+        if lacks and part.tap is not None:
+            cause = "its own limit" if part.tap.slowed_by == "own limit" else part.tap.slowed_by
+            met = f"{write(part.delivered)}, slowed by {cause}"
         self._met.set_text(met if part.tap is not None else "is off")
         self.fields[_LIMIT].show_value(_NO_LIMIT if part.limit is None else write(part.limit))
         self.fields[_RESERVATION].setVisible(part.reservation is not None)

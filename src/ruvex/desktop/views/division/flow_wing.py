@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 import numpy as np
@@ -56,6 +57,13 @@ class FlowWing:
         lacks = wanted - had > _LACKS * max(1.0, wanted)
         return f"{format_number(had)} of {format_number(wanted)} ops/s" if lacks else f"{format_number(had)} ops/s"
 
+    def _limit(self, row: Row) -> float:
+        """Give what all disks of a guest may have together, where it lies on the axis; else infinity."""
+        plan = self._desk.look.plan
+        limits = [disk.limit_ops for disk in plan.guests[plan.guest_index[row.item_id]].disks]
+        limit = sum(math.inf if one is None else one for one in limits)
+        return limit if limit <= self.top else math.inf
+
     def paint(self, painter: QPainter, row: Row, place: QRect, columns: Frame) -> None:
         """Paint a row: a bar for a guest, a figure for everybody; what lacks is hatched."""
         if columns.flow is None or row.is_place or not row.is_on or (row.is_part and row.is_pool):
@@ -69,7 +77,8 @@ class FlowWing:
         if row.kind == "guest":
             axis = Axis(left, figure_left - theme.px(6), self.top, self.top)
             height = theme.px(GUEST_BAR)
-            bar = Bar(0.0, min(had, self.top), 0.0, 0.0, min(wanted - had, self.top) if lacks else 0.0, float("inf"))
+            lacking = min(wanted - had, self.top) if lacks else 0.0
+            bar = Bar(0.0, min(had, self.top), 0.0, 0.0, lacking, self._limit(row))
             top = place.top() + (place.height() - height) // 2
             draw_bar(painter, axis, bar, top, height, theme.bar_colours(row.hue), theme.colours.ink)
         painter.setPen(theme.colours.ink if lacks or row.is_pool else theme.colours.muted)
