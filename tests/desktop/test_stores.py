@@ -77,6 +77,20 @@ class Stores(SheetCase):
         assert isinstance(why, WhyPage)
         self.assertIn("Its own limit is 250 ops/s", why.flows.text())
 
+    def test_one_is_chosen_while_another_is_selected(self) -> None:
+        """A lane selects its store; the sheet goes there, and to any other one that is chosen in it."""
+        self.run_action(ActionName.STORES)
+        page = self.window.sheet.page
+        assert isinstance(page, StoresPage)
+        self.press(page.add_button)
+        self.press(page.add_button)
+        self.assertEqual(self.form_of(page, "name").fields["name"].line.text(), "store-2")
+        self.desk.selection.select("store-1")
+        self.settle()
+        self.assertEqual(self.form_of(page, "name").fields["name"].line.text(), "store-1")
+        self.choose(page.stores, "store-2")
+        self.assertEqual(self.form_of(page, "name").fields["name"].line.text(), "store-2")
+
     def test_every_view_has_them(self) -> None:
         """Columns in the list, a lane of the day, who is on it in the store's settings; gone with the store."""
         self.make_store()
@@ -89,13 +103,20 @@ class Stores(SheetCase):
         assert rows is not None
         told = [str(rows.data(rows.index(k, 0), Qt.ItemDataRole.AccessibleTextRole)) for k in range(rows.rowCount())]
         self.assertTrue(any("Slate" in one and ", 900 ops/s of 1\u202f400 ops/s" in one for one in told), told)
+        self.run_action(ActionName.STORES)
+        stores = self.window.sheet.page
+        assert isinstance(stores, StoresPage)
+        self.enter(stores, "ops", "1600")
+        self.settle(200)
+        rows = lanes.reader.model()
+        assert rows is not None
+        told = [str(rows.data(rows.index(k, 0), Qt.ItemDataRole.AccessibleTextRole)) for k in range(rows.rowCount())]
+        self.assertTrue(any("Slate" in one and one.endswith(", 1\u202f400 ops/s") for one in told), told)
+        self.enter(stores, "ops", "900")
         self.go_to("list")
         model = self.window.view.table  # type: ignore[attr-defined]
         heads = [model.headerData(k, Qt.Orientation.Horizontal) for k in range(model.columnCount())]
         self.assertTrue(any("ops" in str(head) for head in heads))
-        self.run_action(ActionName.STORES)
-        stores = self.window.sheet.page
-        assert isinstance(stores, StoresPage)
         self.assertIn("mail, disk-1: 450 of 600 ops/s", stores.told.text())
         self.press(stores.remove_button)
         self.assertEqual(self.desk.look.plan.stores, ())
@@ -116,6 +137,14 @@ class Stores(SheetCase):
         QTest.keyClick(dial.fields["shares"].line, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
         self.settle()
         self.assertEqual(self.guest("mail").disks[0].shares, 200)
+        for _ in range(2):
+            QTest.keyClick(dial.fields["shares"].line, Qt.Key.Key_Up)
+        self.run_action(ActionName.UNDO)
+        self.assertEqual(self.guest("mail").disks[0].shares, 100, "steps of one setting are one entry")
+        self.run_action(ActionName.REDO)
+        self.assertEqual(self.guest("mail").disks[0].shares, 220)
+        self.type_into(dial.fields["shares"], "100")
+        self.type_into(dial.fields["shares"], "200")
         self.assertIn("Disks in ops/s: mail +150   paid by wiki \u2212150", self.window.dials.effect.text)
         x, y = round(dial.track.handle_x("limit")), 16
         QTest.mousePress(dial.track, LEFT, NONE, QPoint(x, y))

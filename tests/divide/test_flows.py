@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -177,6 +178,30 @@ class Settled(unittest.TestCase):
         division = divide(site_of(plan_of([a], stores=[large]), {}))
         self.assertAlmostEqual(division.flowing.ops_delivered[0], 10)
         self.assertAlmostEqual(division.flowing.places[0].delivered, 1000)
+
+    def test_events_change_them_while_the_day_is_played(self) -> None:
+        """More shares, a smaller store, less work; the links of a machine are part of it, and stay."""
+        guests = [{"id": i, "disks": [{"id": "d", "store": "s"}], "demand": {"ops": ops}}
+                  for i, ops in (("a", 600), ("b", 800))]  # fmt: skip
+        changes = (
+            ("a", {"disks": [{"id": "d", "store": "s", "shares": 200}]}), ("s", {"ops": 300}),
+            ("b", {"demand.ops": 10}), ("h", {"links": [{"id": "x", "mib_s": 5}]}),
+        )  # fmt: skip
+        events = [{"at": 30 * (k + 1), "do": "set", "target": t, "change": c} for k, (t, c) in enumerate(changes)]
+        player = Player(site_of(plan_of(guests, stores=[STORE | {"ops": 900}], events=events), {}), record_s=10)
+        player.run(180)
+        had = player.recording.series("ops_delivered")
+        for at_s, expected in (
+            (20, (450, 450)),
+            (50, (600, 300)),
+            (80, (200, 100)),
+            (110, (290, 10)),
+            (170, (290, 10)),
+        ):
+            np.testing.assert_allclose(had[:, player.recording.row_at(at_s)], expected, rtol=1e-6, err_msg=str(at_s))
+        self.assertEqual([entry.kind for entry in player.log], ["set", "set", "set", "refused"])
+        with self.assertRaisesRegex(PlanError, "name a guest, pool, host, store, or rules"):
+            plan_of(guests, stores=[STORE], events=[events[1] | {"target": "nobody"}])
 
     def test_who_gains_and_who_pays(self) -> None:
         """With three shares to one instead of the same, a has 250 of b's; a third one that comes takes of both."""

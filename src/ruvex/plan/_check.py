@@ -339,7 +339,7 @@ def _aside_problems(plan: Plan) -> Iterator[Problem]:
         if not any(
             aside.of in index for index in (plan.guest_index, plan.pool_index, plan.host_index, plan.store_index)
         ):
-            mend = "name a guest, pool or host of the plan, or remove it"
+            mend = "name a guest, pool, host or store of the plan, or remove it"
             yield Problem(f"aside[{i}].of", f"there is no {aside.of!r}", mend)
 
 
@@ -349,9 +349,10 @@ def _event_problems(plan: Plan) -> Iterator[Problem]:
     for i, event in sorted(enumerate(plan.events), key=lambda pair: pair[1].at):
         path = f"events[{i}]"
         guest, pool = event.target in plan.guest_index, event.target in plan.pool_index
-        host = event.target in plan.host_index
+        host, store = event.target in plan.host_index, event.target in plan.store_index
+        anything = guest or pool or host or store or event.target == RULES_TARGET
         fits, wanted = {
-            "set": (guest or pool or host or event.target == RULES_TARGET, "guest, pool or host, or rules"),
+            "set": (anything, "guest, pool, host, store, or rules"),
             "surge": (guest or pool, "guest or pool"),
             "host-down": (host, "host"),
             "host-up": (host, "host"),

@@ -11,7 +11,7 @@ from ruvex.site import Site
 
 _HARDWARE: Final = (
     "sockets", "cores_per_socket", "threads_per_core", "mhz", "memory_mib", "numa_nodes", "cpu_maker", "cpu_level",
-    "up",
+    "links", "up",
 )  # fmt: skip
 """What of a host does not change by a setting while it runs."""
 _LIFE_CYCLE: Final = {"power": "It is switched by power events", "host": "It goes to another host by a move"}

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Final
+from collections.abc import Sequence
+from typing import Any, Final
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QWheelEvent
@@ -15,6 +16,13 @@ _TRIANGLE: Final = 4.0
 
 class Chooser(QComboBox):
     """A choice among values."""
+
+    def show_choices(self, choices: Sequence[tuple[Any, str]]) -> None:
+        """Offer these values and their names; one that is open stays as it is where they are the same."""
+        if list(choices) != [(self.itemData(i), self.itemText(i)) for i in range(self.count())]:
+            self.clear()
+            for value, text in choices:
+                self.addItem(text, value)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint it, and the triangle that says that it opens."""

@@ -120,9 +120,7 @@ class FlowDial(QWidget):
         self._guest = guest
         found = self._found() if guest is not None else []
         chosen = None if is_other else self.parts.currentData()
-        self.parts.clear()
-        for part in found:
-            self.parts.addItem(part.name, part.key)
+        self.parts.show_choices([(part.key, part.name) for part in found])
         self.parts.setCurrentIndex(max(0, self.parts.findData(chosen)) if found else -1)
         self.parts.setVisible(len(found) > 1)
         if is_other:
@@ -216,27 +214,29 @@ class FlowDial(QWidget):
         step = _SHARES_STEP if key == _SHARES else self._snap(max(part.wanted, 10.0))
         now = {_SHARES: part.shares, _LIMIT: part.limit, _RESERVATION: part.reservation}[key]
         value = part.wanted if now is None else now
-        self._try(key, max(round(value / step) * step + steps * step, 0.0 if key == _RESERVATION else step))
+        least = 0.0 if key == _RESERVATION else step
+        self._try(key, max(round(value / step) * step + steps * step, least), is_stepped=True)
 
-    def _step(self, key: str, value: float | None) -> Step:
-        """Give the step that sets something of the part that shows."""
+    def _step(self, key: str, value: float | None, *, is_stepped: bool) -> Step:
+        """Give the step that sets something of the part that shows; arrow after arrow is one entry to take back."""
         guest, part = self._guest, self._part()
         assert guest is not None
         assert part is not None
         written = _NO_LIMIT if value is None else f"{value:.12g}" if key == _SHARES else flow_amount(value, part.kind)
         text = f"{guest.label} {part.name} {key} → {written}"
+        merges = f"{guest.id} {part.key} {key} stepped" if is_stepped else ""
         if part.kind == "link":
             setting = {_SHARES: "link.shares", _LIMIT: "link.limit_mib_s"}[key]
-            return settings_step(text, [(guest.id, {setting: value})])
+            return settings_step(text, [(guest.id, {setting: value})], merges=merges)
         setting = {_SHARES: "shares", _LIMIT: "limit_ops", _RESERVATION: "reservation_ops"}[key]
         disks: list[dict[str, Any]] = [disk.model_dump() for disk in guest.disks]
         next(disk for disk in disks if f"disk {disk['id']}" == part.key)[setting] = value
-        return settings_step(text, [(guest.id, {"disks": disks})])
+        return settings_step(text, [(guest.id, {"disks": disks})], merges=merges)
 
-    def _try(self, key: str, value: float | None, *, preview: bool = False) -> None:
+    def _try(self, key: str, value: float | None, *, preview: bool = False, is_stepped: bool = False) -> None:
         if self._part() is None:
             return
-        trial, step = self._desk.trial, self._step(key, value)
+        trial, step = self._desk.trial, self._step(key, value, is_stepped=is_stepped)
         self._refused = None
         do: Callable[[Step], None] = trial.try_ if preview else trial.make
         try:

@@ -249,4 +249,5 @@ def _targets(plan: Plan, do: str) -> list[tuple[str, str]]:
         return hosts
     if do == "surge":
         return [*guests, *pools]
-    return [*guests, *pools, *hosts] if do == "set" else guests
+    stores = [(store.id, f"store {store.label}") for store in plan.stores]
+    return [*guests, *pools, *hosts, *stores] if do == "set" else guests

@@ -282,10 +282,7 @@ class Form(QWidget):
 
     def offer(self, key: str, choices: Sequence[tuple[Any, str]]) -> None:
         """Offer other values of a choice."""
-        chooser = self.choosers[key]
-        chooser.clear()
-        for value, text in choices:
-            chooser.addItem(text, value)
+        self.choosers[key].show_choices(choices)
 
     def _index_of(self, key: str, value: Any) -> int:
         """Give where a value stands among the choices; of several words the order does not matter."""

@@ -123,9 +123,7 @@ class PlanPage(ItemPage):
         """Show the plan's name and the host."""
         plan, host = self._desk.look.plan, self.item()
         self.name.show_value(plan.name)
-        self.hosts.clear()
-        for other in plan.hosts:
-            self.hosts.addItem(other.label, other.id)
+        self.hosts.show_choices([(other.id, other.label) for other in plan.hosts])
         self.hosts.setCurrentIndex(plan.host_index[host.id] if host is not None else -1)
         self._form.setVisible(host is not None)
         self.bank.setVisible(host is not None)

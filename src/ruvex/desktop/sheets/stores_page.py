@@ -85,7 +85,7 @@ class StoresPage(ItemPage):
 
     def _on_selected(self) -> None:
         store = self._desk.selection.store
-        if store is not None and store.id != self._chosen and self.isVisible():
+        if store is not None and store.id != self._chosen:
             self.choose(store.id)
 
     def add_store(self) -> None:
@@ -97,13 +97,8 @@ class StoresPage(ItemPage):
 
     def enter(self) -> None:
         """Show the store, and who is on it."""
-        plan, selected = self._desk.look.plan, self._desk.selection.store
-        if selected is not None:
-            self._chosen = selected.id
-        store = self.item()
-        self.stores.clear()
-        for other in plan.stores:
-            self.stores.addItem(other.label, other.id)
+        plan, store = self._desk.look.plan, self.item()
+        self.stores.show_choices([(other.id, other.label) for other in plan.stores])
         self.stores.setCurrentIndex(plan.store_index[store.id] if store is not None else -1)
         self._form.setVisible(store is not None)
         self.remove_button.setEnabled(store is not None)

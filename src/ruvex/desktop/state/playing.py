@@ -336,5 +336,5 @@ class Playing(QObject):
 
 def same_to_play(one: Plan, other: Plan) -> bool:
     """Tell whether two plans play alike: names, notes and the moment do not matter."""
-    parts = ("hosts", "pools", "guests", "rules", "day_s", "tick_s", "seed", "events")
+    parts = ("hosts", "stores", "pools", "guests", "placement", "rules", "day_s", "tick_s", "seed", "events")
     return one is other or all(getattr(one, part) == getattr(other, part) for part in parts)

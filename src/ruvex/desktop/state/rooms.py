@@ -47,7 +47,7 @@ MOST_PLAYED: Final = 12
 """The loss of each host is only played where there are no more of them."""
 
 
-_PARTS: Final = ("hosts", "pools", "guests", "rules", "placement", "events")
+_PARTS: Final = ("hosts", "stores", "pools", "guests", "rules", "placement", "events")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
