@@ -212,6 +212,18 @@ class Names(unittest.TestCase):
         self.assertEqual(name_of(f"machine-{written}.slice"), text)
 
 
+def with_disks() -> Plan:
+    """Give guests with disks in pools and beside them, of shares far apart, and one without."""
+    guests = [
+        {"id": "a", "pool": "inner", "disks": [{"id": "d", "store": "s", "shares": 170, "limit_ops": 60}]},
+        {"id": "b", "pool": "outer", "disks": [{"id": "d", "store": "s"}, {"id": "e", "store": "s", "shares": 40}]},
+        {"id": "c", "disks": [{"id": "d", "store": "s", "shares": 0.5}]},
+        {"id": "z"},
+    ]
+    pools = [{"id": "outer"}, {"id": "inner", "parent": "outer"}]
+    return plan_of(guests, pools, stores=[{"id": "s"}])
+
+
 class Out(unittest.TestCase):
     """Writing."""
 
@@ -245,14 +257,7 @@ class Out(unittest.TestCase):
 
     def test_disks_have_a_weight(self) -> None:
         """A guest's disks weigh what their shares say; a slice what all in it do, so that pools have no part."""
-        guests = [
-            {"id": "a", "pool": "inner", "disks": [{"id": "d", "store": "s", "shares": 170, "limit_ops": 60}]},
-            {"id": "b", "pool": "outer", "disks": [{"id": "d", "store": "s"}, {"id": "e", "store": "s", "shares": 40}]},
-            {"id": "c", "disks": [{"id": "d", "store": "s", "shares": 0.5}]},
-            {"id": "z"},
-        ]
-        pools = [{"id": "outer"}, {"id": "inner", "parent": "outer"}]
-        self.files = drop_ins(divide(site_of(plan_of(guests, pools, stores=[{"id": "s"}]), {})))
+        self.files = drop_ins(divide(site_of(with_disks(), {})))
         found = {
             path.split("/")[1].split(".")[0]: self.settings_of(path).get("IOWeight")
             for path in self.files if path.endswith(".conf")
@@ -296,7 +301,9 @@ class Out(unittest.TestCase):
             self.skipTest("there is no systemd-analyze here")
         with tempfile.TemporaryDirectory() as folder:
             units = []
-            for number, (path, text) in enumerate(self.files.items()):
+            files = self.files | drop_ins(divide(site_of(with_disks(), {})))
+            self.assertIn("IOWeight=10000", "".join(files.values()))
+            for number, (path, text) in enumerate(files.items()):
                 if path.endswith(".conf"):
                     # A scope has no file of its own that could be verified; what it sets is what a slice may set.
                     unit = Path(folder) / f"u{number}.slice"
