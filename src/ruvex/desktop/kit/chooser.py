@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from typing import Any, Final
 
 from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QWheelEvent
+from PyQt6.QtGui import QPaintEvent, QPalette, QWheelEvent
 from PyQt6.QtWidgets import QComboBox
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.triangle import paint_triangle
 
 _TRIANGLE: Final = 4.0
@@ -27,11 +28,10 @@ class Chooser(QComboBox):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint it, and the triangle that says that it opens."""
         super().paintEvent(event)
-        painter = QPainter(self)
-        half = self.height() / 2
-        colour = self.palette().color(QPalette.ColorRole.ButtonText)
-        paint_triangle(painter, QPointF(self.width() - half - 2, half), _TRIANGLE, colour, folded=False)
-        painter.end()
+        with painting(self) as painter:
+            half = self.height() / 2
+            colour = self.palette().color(QPalette.ColorRole.ButtonText)
+            paint_triangle(painter, QPointF(self.width() - half - 2, half), _TRIANGLE, colour, folded=False)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Leave the wheel to what scrolls."""

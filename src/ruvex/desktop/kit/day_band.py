@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 
 _WIDE, _HIGH = 150, 28
@@ -48,26 +49,27 @@ class DayBand(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the band and the line over it."""
-        colours = self._theme.colours
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide, high = self.width() - 2.0, self.height() - 3.0
-        low, top = self._band
-        most = max(top, default=0.0) or 1.0
-        bar = self._theme.bar_colours(None)
+        with painting(self) as painter:
+            colours = self._theme.colours
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            wide, high = self.width() - 2.0, self.height() - 3.0
+            low, top = self._band
+            most = max(top, default=0.0) or 1.0
+            bar = self._theme.bar_colours(None)
 
-        def points(values: Sequence[float], part: list[int]) -> list[QPointF]:
-            return [QPointF(1 + self._seconds[at] / _DAY_S * wide, 1 + high * (1 - values[at] / most)) for at in part]
+            def points(values: Sequence[float], part: list[int]) -> list[QPointF]:
+                return [
+                    QPointF(1 + self._seconds[at] / _DAY_S * wide, 1 + high * (1 - values[at] / most)) for at in part
+                ]
 
-        painter.setPen(QPen(colours.line, 1))
-        painter.drawLine(QPointF(0, high + 2), QPointF(wide + 2, high + 2))
-        for part in self._parts():
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(bar.soft)
-            painter.drawPolygon(QPolygonF([*points(top, part), *reversed(points(low, part))]))
-            painter.setPen(QPen(bar.edge, 1.4))
-            if len(part) == 1:
-                painter.drawPoint(points(self._line, part)[0])
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points(self._line, part)))
-        painter.end()
+            painter.setPen(QPen(colours.line, 1))
+            painter.drawLine(QPointF(0, high + 2), QPointF(wide + 2, high + 2))
+            for part in self._parts():
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(bar.soft)
+                painter.drawPolygon(QPolygonF([*points(top, part), *reversed(points(low, part))]))
+                painter.setPen(QPen(bar.edge, 1.4))
+                if len(part) == 1:
+                    painter.drawPoint(points(self._line, part)[0])
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(QPolygonF(points(self._line, part)))

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 
 
@@ -48,10 +49,9 @@ class ElidedLabel(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint as much of the text as there is room for."""
-        painter = QPainter(self)
-        face = self._theme.face(self._px)
-        painter.setPen(self.colour)
-        text = self._short if self._short and face.width(self._text) > self.width() else self._text
-        text = face.metrics.elidedText(text, Qt.TextElideMode.ElideRight, self.width())
-        face.draw(painter, self.width() - face.width(text) if self._at_right else 0, 0, self.height(), text)
-        painter.end()
+        with painting(self) as painter:
+            face = self._theme.face(self._px)
+            painter.setPen(self.colour)
+            text = self._short if self._short and face.width(self._text) > self.width() else self._text
+            text = face.metrics.elidedText(text, Qt.TextElideMode.ElideRight, self.width())
+            face.draw(painter, self.width() - face.width(text) if self._at_right else 0, 0, self.height(), text)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QFontMetricsF, QPainter, QPalette, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.texts import Face
 
 BASE_PX: Final = 13
@@ -130,26 +131,25 @@ def _texture(kind: str, rgb: int, ratio: float) -> QPixmap:
     pixmap = QPixmap(size, size)
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, kind in ("missing", "balloon"))
-    painter.setPen(QColor.fromRgb(rgb))
-    end = _HATCH_SIZE
-    if kind == "balloon":
-        painter.drawEllipse(QPointF(end / 2, end / 2), 1.7, 1.7)
-    elif kind == "squeezed":
-        for x in (1, 4):
-            painter.drawLine(x, 0, x, end)
-    elif kind == "self-paged":
-        for y in (1, 4):
-            painter.drawLine(0, y, end, y)
-    elif kind == "spilled":
-        for at in (1, 4):
-            painter.drawLine(at, 0, at, end)
-            painter.drawLine(0, at, end, at)
-    else:
-        for offset in (-end, 0, end):
-            painter.drawLine(offset, end, offset + end, 0)
-    painter.end()
+    with painting(pixmap) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, kind in ("missing", "balloon"))
+        painter.setPen(QColor.fromRgb(rgb))
+        end = _HATCH_SIZE
+        if kind == "balloon":
+            painter.drawEllipse(QPointF(end / 2, end / 2), 1.7, 1.7)
+        elif kind == "squeezed":
+            for x in (1, 4):
+                painter.drawLine(x, 0, x, end)
+        elif kind == "self-paged":
+            for y in (1, 4):
+                painter.drawLine(0, y, end, y)
+        elif kind == "spilled":
+            for at in (1, 4):
+                painter.drawLine(at, 0, at, end)
+                painter.drawLine(0, at, end, at)
+        else:
+            for offset in (-end, 0, end):
+                painter.drawLine(offset, end, offset + end, 0)
     return pixmap
 
 

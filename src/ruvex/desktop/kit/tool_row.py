@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QAction, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 
@@ -129,8 +130,7 @@ class ToolRow(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the ground."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.colours.panel)
-        painter.setPen(self.theme.colours.line)
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        painter.end()
+        with painting(self) as painter:
+            painter.fillRect(self.rect(), self.theme.colours.panel)
+            painter.setPen(self.theme.colours.line)
+            painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)

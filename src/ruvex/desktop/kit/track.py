@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.axis import Axis
 from ruvex.desktop.kit.bars import Bar, draw_bar, draw_ghost
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import BarColours, Theme
 
 _BAR: Final = 20
@@ -221,20 +222,19 @@ class Track(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint ground, bar, marks and handles."""
-        theme, axis = self._theme, self.axis
-        painter = QPainter(self)
-        top, height = theme.px(_TOP), theme.px(_BAR)
-        left, right = min(axis.zero, axis.end), max(axis.zero, axis.end)
-        painter.fillRect(self.rect(), theme.colours.panel)
-        painter.fillRect(QRectF(left, top, right - left, height), theme.colours.band_row)
-        draw_bar(painter, axis, self._bar, top, height, self._colours, theme.colours.ink)
-        if self._ghost is not None:
-            draw_ghost(painter, axis, self._ghost, top, height, theme.colours.ink)
-        self._paint_marks(painter, axis, top + height)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for handle in reversed(self.handles):
-            self._paint_handle(painter, handle, top, height)
-        painter.end()
+        with painting(self) as painter:
+            theme, axis = self._theme, self.axis
+            top, height = theme.px(_TOP), theme.px(_BAR)
+            left, right = min(axis.zero, axis.end), max(axis.zero, axis.end)
+            painter.fillRect(self.rect(), theme.colours.panel)
+            painter.fillRect(QRectF(left, top, right - left, height), theme.colours.band_row)
+            draw_bar(painter, axis, self._bar, top, height, self._colours, theme.colours.ink)
+            if self._ghost is not None:
+                draw_ghost(painter, axis, self._ghost, top, height, theme.colours.ink)
+            self._paint_marks(painter, axis, top + height)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            for handle in reversed(self.handles):
+                self._paint_handle(painter, handle, top, height)
 
     def _paint_marks(self, painter: QPainter, axis: Axis, bottom: int) -> None:
         theme = self._theme

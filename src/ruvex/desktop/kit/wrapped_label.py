@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Final
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 
 _LEAST: Final = 40
@@ -58,8 +59,8 @@ class WrappedLabel(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the lines."""
-        painter, colours = QPainter(self), self._theme.colours
-        painter.setFont(self._theme.face(self._px).font)
-        painter.setPen(colours.muted if self._is_muted else colours.ink)
-        painter.drawText(QRectF(self.rect()), int(Qt.TextFlag.TextWordWrap), self._text)
-        painter.end()
+        with painting(self) as painter:
+            colours = self._theme.colours
+            painter.setFont(self._theme.face(self._px).font)
+            painter.setPen(colours.muted if self._is_muted else colours.ink)
+            painter.drawText(QRectF(self.rect()), int(Qt.TextFlag.TextWordWrap), self._text)

@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
@@ -159,31 +160,31 @@ class DayStrip(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the curves from their picture, and the handle over them."""
-        ratio = self.devicePixelRatioF()
-        if self._ground is None or self._ground.devicePixelRatio() != ratio:
-            self._ground = self._draw_ground(ratio)
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._ground)
-        self._paint_now(painter)
-        self._paint_handle(painter)
-        painter.end()
+        with painting(self) as painter:
+            ratio = self.devicePixelRatioF()
+            if self._ground is None or self._ground.devicePixelRatio() != ratio:
+                self._ground = self._draw_ground(ratio)
+            painter.drawPixmap(0, 0, self._ground)
+            self._paint_now(painter)
+            self._paint_handle(painter)
 
     def _draw_ground(self, ratio: float) -> QPixmap:
         pixmap = QPixmap(max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(self._theme.colours.head)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colours = self._theme.colours
-        for index, (name, colour) in enumerate(zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)):
-            self._draw_band(painter, name, index, colour)
-        painter.setFont(self._theme.font(11))
-        painter.setPen(colours.head_muted)
-        day, top = self._desk.look.plan.day_s, self.height() - self._theme.px(_HOURS)
-        for part in self._hour_parts(painter.fontMetrics().horizontalAdvance("00:00")):
-            place = QRectF(self.x_of(day * part) - 60, top, 120, self._theme.px(_HOURS))
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, format_time(day * part)[:5])
-        painter.end()
+        with painting(pixmap) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            colours = self._theme.colours
+            for index, (name, colour) in enumerate(
+                zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)
+            ):
+                self._draw_band(painter, name, index, colour)
+            painter.setFont(self._theme.font(11))
+            painter.setPen(colours.head_muted)
+            day, top = self._desk.look.plan.day_s, self.height() - self._theme.px(_HOURS)
+            for part in self._hour_parts(painter.fontMetrics().horizontalAdvance("00:00")):
+                place = QRectF(self.x_of(day * part) - 60, top, 120, self._theme.px(_HOURS))
+                painter.drawText(place, Qt.AlignmentFlag.AlignCenter, format_time(day * part)[:5])
         return pixmap
 
     def _hour_parts(self, wide: float) -> list[float]:

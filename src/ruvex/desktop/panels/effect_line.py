@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.advise import day_text
 from ruvex.desktop.kit.legend import paint_legend
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
@@ -127,19 +128,18 @@ class EffectLine(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the line; what does not fit is in the tool tip."""
-        painter = QPainter(self)
-        theme, colours = self._theme, self._theme.colours
-        painter.fillRect(self.rect(), colours.band_row)
-        is_hint = self.text == _HINT
-        face = theme.face(12, bold=bool(self._refusal))
-        painter.setPen(colours.muted if is_hint else colours.ink)
-        room = paint_legend(painter, theme, self.rect(), self._legend) if is_hint else 16
-        end = round(self.width() - room)
-        if self.day:
-            # The day has the right end of the line to itself, so that neither hides the other.
-            left = end - min(round(face.metrics.horizontalAdvance(self.day)), round(self.width() * _DAY_PART))
-            face.draw(painter, left, 0, self.height(), face.metrics.elidedText(self.day, _ELIDE, end - left))
-            painter.fillRect(left - 12, 5, 1, self.height() - 10, colours.line)
-            end = left - 24
-        face.draw(painter, 16, 0, self.height(), face.metrics.elidedText(self.text, _ELIDE, end - 16))
-        painter.end()
+        with painting(self) as painter:
+            theme, colours = self._theme, self._theme.colours
+            painter.fillRect(self.rect(), colours.band_row)
+            is_hint = self.text == _HINT
+            face = theme.face(12, bold=bool(self._refusal))
+            painter.setPen(colours.muted if is_hint else colours.ink)
+            room = paint_legend(painter, theme, self.rect(), self._legend) if is_hint else 16
+            end = round(self.width() - room)
+            if self.day:
+                # The day has the right end of the line to itself, so that neither hides the other.
+                left = end - min(round(face.metrics.horizontalAdvance(self.day)), round(self.width() * _DAY_PART))
+                face.draw(painter, left, 0, self.height(), face.metrics.elidedText(self.day, _ELIDE, end - left))
+                painter.fillRect(left - 12, 5, 1, self.height() - 10, colours.line)
+                end = left - 24
+            face.draw(painter, 16, 0, self.height(), face.metrics.elidedText(self.text, _ELIDE, end - 16))

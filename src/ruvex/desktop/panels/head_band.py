@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QAction, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.day_strip import DayStrip
@@ -191,6 +192,5 @@ class HeadBand(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the dark ground."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self._theme.colours.head)
-        painter.end()
+        with painting(self) as painter:
+            painter.fillRect(self.rect(), self._theme.colours.head)

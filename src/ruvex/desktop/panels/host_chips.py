@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.panels.row_story import host_story
 from ruvex.desktop.state.desk import Desk
@@ -101,40 +102,39 @@ class HostChip(QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the chip."""
-        theme, colours, plan = self._theme, self._theme.colours, self._desk.look.plan
-        if self.host not in plan.host_index:
-            return
-        host = plan.hosts[plan.host_index[self.host]]
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        edge = QPen(colours.head_line, 1)
-        if self._is_target:
-            edge = QPen(colours.head_text, 1.6, Qt.PenStyle.DashLine)
-        elif self.is_selected or self.hasFocus() or self.underMouse():
-            edge = QPen(colours.head_text, 2 if self.hasFocus() else 1.3)
-        painter.setPen(edge)
-        painter.setBrush(blend(colours.head, colours.head_text, 0.16 if self.is_selected else 0.05))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        left, half = theme.px(10), self.height() / 2
-        right = self.width() - theme.px(8)
-        name, small = theme.face(12.5, bold=True), theme.face(11)
-        painter.setPen(colours.head_text)
-        room = right - left if self._is_slim else theme.px(82)
-        shown = name.elided(host.label, room)
-        name.draw(painter, left, theme.px(3), half - theme.px(3), shown)
-        if not host.up:
-            middle = theme.px(3) + (half - theme.px(3)) / 2
-            painter.setPen(QPen(colours.head_text, 1.4))
-            painter.drawLine(QPointF(left - 2, middle), QPointF(left + name.width(shown) + 2, middle))
-        painter.setPen(colours.head_muted)
-        if not host.up:
-            small.draw(painter, left, half, half - theme.px(4), "down")
-        elif not self._is_slim:
-            small.draw(painter, left, half, half - theme.px(4), small.elided(f"{host.cores} cores", room))
-        if host.up:
-            self._paint_bars(painter, left, right, half)
-        painter.end()
+        with painting(self) as painter:
+            theme, colours, plan = self._theme, self._theme.colours, self._desk.look.plan
+            if self.host not in plan.host_index:
+                return
+            host = plan.hosts[plan.host_index[self.host]]
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            edge = QPen(colours.head_line, 1)
+            if self._is_target:
+                edge = QPen(colours.head_text, 1.6, Qt.PenStyle.DashLine)
+            elif self.is_selected or self.hasFocus() or self.underMouse():
+                edge = QPen(colours.head_text, 2 if self.hasFocus() else 1.3)
+            painter.setPen(edge)
+            painter.setBrush(blend(colours.head, colours.head_text, 0.16 if self.is_selected else 0.05))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            left, half = theme.px(10), self.height() / 2
+            right = self.width() - theme.px(8)
+            name, small = theme.face(12.5, bold=True), theme.face(11)
+            painter.setPen(colours.head_text)
+            room = right - left if self._is_slim else theme.px(82)
+            shown = name.elided(host.label, room)
+            name.draw(painter, left, theme.px(3), half - theme.px(3), shown)
+            if not host.up:
+                middle = theme.px(3) + (half - theme.px(3)) / 2
+                painter.setPen(QPen(colours.head_text, 1.4))
+                painter.drawLine(QPointF(left - 2, middle), QPointF(left + name.width(shown) + 2, middle))
+            painter.setPen(colours.head_muted)
+            if not host.up:
+                small.draw(painter, left, half, half - theme.px(4), "down")
+            elif not self._is_slim:
+                small.draw(painter, left, half, half - theme.px(4), small.elided(f"{host.cores} cores", room))
+            if host.up:
+                self._paint_bars(painter, left, right, half)
 
     def _paint_bars(self, painter: QPainter, left: float, right: float, half: float) -> None:
         theme, colours = self._theme, self._theme.colours

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QCursor, QEnterEvent, QFocusEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
@@ -96,26 +97,25 @@ class OfferButton(QPushButton):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint figure and text, framed while it is looked at."""
-        theme, colours = self._theme, self._theme.colours
-        painter = QPainter(self)
-        active = self.hasFocus() or self.underMouse()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colours.ink if active else colours.edge, 1.6 if active else 1))
-        painter.setBrush(colours.field if active else colours.panel)
-        painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 4, 4)
-        x, right = theme.px(10), self.width() - theme.px(10)
-        half = self.height() / 2 if self._below else float(self.height())
-        bold, face = theme.face(12, bold=True), theme.face(12)
-        painter.setPen(colours.ink)
-        if self._figure:
-            bold.draw_right(painter, right, theme.px(1), half, self._figure)
-            right -= round(bold.width(self._figure)) + theme.px(8)
-        strong = bold if self._below else face
-        label = strong.metrics.elidedText(self._label, Qt.TextElideMode.ElideRight, right - x)
-        strong.draw(painter, x, theme.px(1), half, label)
-        if self._below:
-            painter.setPen(colours.muted)
-            room = self.width() - 2 * x
-            told = face.metrics.elidedText(self._below, Qt.TextElideMode.ElideRight, room)
-            face.draw(painter, x, half - theme.px(1), half, told)
-        painter.end()
+        with painting(self) as painter:
+            theme, colours = self._theme, self._theme.colours
+            active = self.hasFocus() or self.underMouse()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colours.ink if active else colours.edge, 1.6 if active else 1))
+            painter.setBrush(colours.field if active else colours.panel)
+            painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 4, 4)
+            x, right = theme.px(10), self.width() - theme.px(10)
+            half = self.height() / 2 if self._below else float(self.height())
+            bold, face = theme.face(12, bold=True), theme.face(12)
+            painter.setPen(colours.ink)
+            if self._figure:
+                bold.draw_right(painter, right, theme.px(1), half, self._figure)
+                right -= round(bold.width(self._figure)) + theme.px(8)
+            strong = bold if self._below else face
+            label = strong.metrics.elidedText(self._label, Qt.TextElideMode.ElideRight, right - x)
+            strong.draw(painter, x, theme.px(1), half, label)
+            if self._below:
+                painter.setPen(colours.muted)
+                room = self.width() - 2 * x
+                told = face.metrics.elidedText(self._below, Qt.TextElideMode.ElideRight, room)
+                face.draw(painter, x, half - theme.px(1), half, told)

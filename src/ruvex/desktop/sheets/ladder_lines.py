@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from typing import Final
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import BarColours, Theme, texture_brush
 
 _LINE: Final = 19
@@ -91,32 +92,32 @@ class LadderLines(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the steps, sums below a rule."""
-        painter, theme, colours = QPainter(self), self._theme, self._theme.colours
-        whole = max((line.high for line in self.lines), default=0.0) or 1.0
-        left, wide = theme.px(_FIGURES + _GAP), theme.px(_BAR)
-        y, line_high, high = 0, theme.px(_LINE), theme.px(_HIGH)
-        for step, tall in zip(self.lines, self._heights(), strict=True):
-            is_sum = step.kind == "sum"
-            face = theme.face(12, bold=is_sum)
-            painter.setPen(colours.ink)
-            if is_sum and y:
-                painter.drawLine(QPointF(theme.px(6), y + 0.5), QPointF(left + wide, y + 0.5))
-            face.draw_right(painter, theme.px(_FIGURES), y, line_high, step.figure)
-            low, top = left + wide * max(step.low, 0.0) / whole, y + (line_high - high) / 2
-            span = QRectF(low, top, max(1.0, wide * (step.high - max(step.low, 0.0)) / whole), high)
-            if step.kind == "has":
-                painter.fillRect(span, self._colours.soft)
-                painter.fillRect(QRectF(span.left(), span.bottom() - 2, span.width(), 2), self._colours.solid)
-            elif is_sum:
-                painter.fillRect(span, self._colours.solid)
-            elif step.kind == "lacks":
-                painter.fillRect(span, texture_brush("missing", self._colours.edge, self.devicePixelRatioF()))
-                painter.setPen(QPen(self._colours.edge, 1))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
-            painter.setPen(colours.ink if is_sum else colours.muted)
-            painter.setFont(face.font)
-            room = QRectF(self._text_x(), y + theme.px(1), self.width() - self._text_x(), tall)
-            painter.drawText(room, int(Qt.TextFlag.TextWordWrap), step.text)
-            y += tall
-        painter.end()
+        with painting(self) as painter:
+            theme, colours = self._theme, self._theme.colours
+            whole = max((line.high for line in self.lines), default=0.0) or 1.0
+            left, wide = theme.px(_FIGURES + _GAP), theme.px(_BAR)
+            y, line_high, high = 0, theme.px(_LINE), theme.px(_HIGH)
+            for step, tall in zip(self.lines, self._heights(), strict=True):
+                is_sum = step.kind == "sum"
+                face = theme.face(12, bold=is_sum)
+                painter.setPen(colours.ink)
+                if is_sum and y:
+                    painter.drawLine(QPointF(theme.px(6), y + 0.5), QPointF(left + wide, y + 0.5))
+                face.draw_right(painter, theme.px(_FIGURES), y, line_high, step.figure)
+                low, top = left + wide * max(step.low, 0.0) / whole, y + (line_high - high) / 2
+                span = QRectF(low, top, max(1.0, wide * (step.high - max(step.low, 0.0)) / whole), high)
+                if step.kind == "has":
+                    painter.fillRect(span, self._colours.soft)
+                    painter.fillRect(QRectF(span.left(), span.bottom() - 2, span.width(), 2), self._colours.solid)
+                elif is_sum:
+                    painter.fillRect(span, self._colours.solid)
+                elif step.kind == "lacks":
+                    painter.fillRect(span, texture_brush("missing", self._colours.edge, self.devicePixelRatioF()))
+                    painter.setPen(QPen(self._colours.edge, 1))
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawRect(span.adjusted(0.5, 0.5, -0.5, -0.5))
+                painter.setPen(colours.ink if is_sum else colours.muted)
+                painter.setFont(face.font)
+                room = QRectF(self._text_x(), y + theme.px(1), self.width() - self._text_x(), tall)
+                painter.drawText(room, int(Qt.TextFlag.TextWordWrap), step.text)
+                y += tall

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Final
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
@@ -68,33 +69,32 @@ class ProofPicture(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the lines."""
-        theme, px, colours = self._theme, self._theme.px, self._theme.colours
-        painter = QPainter(self)
-        plain, bold = theme.face(12), theme.face(12, bold=True)
-        most = max((max(*row.measured, row.party.expected) for _, _, row in self._rows), default=0.0) or 1.0
-        figure = max((plain.width(self._figure(row)) for _, _, row in self._rows), default=float(px(_FIGURE)))
-        left, right = px(_NAME), self.width() - figure - px(12)
-        bar = theme.bar_colours(None)
-        painter.setPen(colours.muted)
-        if self._rows:
-            plain.draw_right(painter, self.width() - 2, 0, px(_LINE), "Ruvex · kernel")
-        for number, (label, depth, row) in enumerate(self._rows, start=1):
-            top, high = number * px(_LINE), px(_LINE)
-            face = bold if row.party.is_pool else plain
-            painter.setPen(colours.ink)
-            indent = px(12) * min(depth, 4)
-            face.draw(painter, indent, top, high, face.elided(label, left - indent - px(6)))
-            face.draw_right(painter, self.width() - 2, top, high, self._figure(row))
-            scale = (right - left) / most
-            middle = top + high / 2
-            painter.fillRect(QRectF(left, middle - px(_BAR) / 2, row.mean * scale, px(_BAR)), bar.soft)
-            painter.setPen(QPen(colours.muted, 1))
-            low, top_of = min(row.measured) * scale, max(row.measured) * scale
-            painter.drawLine(round(left + low), round(middle), round(left + top_of), round(middle))
-            painter.setPen(QPen(colours.ink, 2))
-            at = round(left + row.party.expected * scale)
-            painter.drawLine(at, round(middle - px(8)), at, round(middle + px(8)))
-        painter.end()
+        with painting(self) as painter:
+            theme, px, colours = self._theme, self._theme.px, self._theme.colours
+            plain, bold = theme.face(12), theme.face(12, bold=True)
+            most = max((max(*row.measured, row.party.expected) for _, _, row in self._rows), default=0.0) or 1.0
+            figure = max((plain.width(self._figure(row)) for _, _, row in self._rows), default=float(px(_FIGURE)))
+            left, right = px(_NAME), self.width() - figure - px(12)
+            bar = theme.bar_colours(None)
+            painter.setPen(colours.muted)
+            if self._rows:
+                plain.draw_right(painter, self.width() - 2, 0, px(_LINE), "Ruvex · kernel")
+            for number, (label, depth, row) in enumerate(self._rows, start=1):
+                top, high = number * px(_LINE), px(_LINE)
+                face = bold if row.party.is_pool else plain
+                painter.setPen(colours.ink)
+                indent = px(12) * min(depth, 4)
+                face.draw(painter, indent, top, high, face.elided(label, left - indent - px(6)))
+                face.draw_right(painter, self.width() - 2, top, high, self._figure(row))
+                scale = (right - left) / most
+                middle = top + high / 2
+                painter.fillRect(QRectF(left, middle - px(_BAR) / 2, row.mean * scale, px(_BAR)), bar.soft)
+                painter.setPen(QPen(colours.muted, 1))
+                low, top_of = min(row.measured) * scale, max(row.measured) * scale
+                painter.drawLine(round(left + low), round(middle), round(left + top_of), round(middle))
+                painter.setPen(QPen(colours.ink, 2))
+                at = round(left + row.party.expected * scale)
+                painter.drawLine(at, round(middle - px(8)), at, round(middle + px(8)))
 
 
 class ProofPage(Page):

@@ -8,9 +8,10 @@ from typing import Any, Final
 import numpy as np
 from pydantic import BaseModel
 from PyQt6.QtCore import QSize
-from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
+from PyQt6.QtGui import QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.item_page import ItemPage
@@ -55,22 +56,22 @@ class BeforeAfter(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the table; what differs stands out."""
-        painter, theme = QPainter(self), self._theme
-        painter.fillRect(self.rect(), theme.colours.band_row)
-        high, right = theme.px(_LINE), self.width() - theme.px(8)
-        middle = right - theme.px(78)
-        top = theme.px(4)
-        painter.setPen(theme.colours.muted)
-        for x, text in ((middle, "before"), (right, "after")):
-            theme.face(11).draw_right(painter, x, top, high, text)
-        for number, (name, before, after) in enumerate(self.lines, start=1):
-            differs = before != after
-            y = top + number * high
-            painter.setPen(theme.colours.ink if differs else theme.colours.muted)
-            theme.face(12).draw(painter, theme.px(8), y, high, name)
-            theme.face(12).draw_right(painter, middle, y, high, before)
-            theme.face(12, bold=differs).draw_right(painter, right, y, high, after)
-        painter.end()
+        with painting(self) as painter:
+            theme = self._theme
+            painter.fillRect(self.rect(), theme.colours.band_row)
+            high, right = theme.px(_LINE), self.width() - theme.px(8)
+            middle = right - theme.px(78)
+            top = theme.px(4)
+            painter.setPen(theme.colours.muted)
+            for x, text in ((middle, "before"), (right, "after")):
+                theme.face(11).draw_right(painter, x, top, high, text)
+            for number, (name, before, after) in enumerate(self.lines, start=1):
+                differs = before != after
+                y = top + number * high
+                painter.setPen(theme.colours.ink if differs else theme.colours.muted)
+                theme.face(12).draw(painter, theme.px(8), y, high, name)
+                theme.face(12).draw_right(painter, middle, y, high, before)
+                theme.face(12, bold=differs).draw_right(painter, right, y, high, after)
 
 
 def _short(division: Division, resource: Resource) -> int:

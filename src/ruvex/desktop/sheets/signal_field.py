@@ -14,6 +14,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.form import Field, Form
@@ -296,33 +297,33 @@ class Curve(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the curve, its points, and what it comes to."""
-        painter, theme, place = QPainter(self), self._theme, self._place
-        colours = theme.colours
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(place, colours.band_row)
-        if self.hasFocus():
-            painter.setPen(QPen(colours.ink, 1))
-            painter.drawRect(place)
-        times = np.linspace(0.0, self._day_s, self._values.size)
-        line = [self._point(t, v) for t, v in zip(times.tolist(), self._values.tolist(), strict=True)]
-        area = QPolygonF([place.bottomLeft(), *line, place.bottomRight()])
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colours.supply_free)
-        painter.drawPolygon(area)
-        painter.setPen(QPen(colours.supply, 1.5))
-        painter.drawPolyline(QPolygonF(line))
-        painter.setBrush(colours.field)
-        for number, point in enumerate(self.points()):
-            is_chosen = number == self._held or (self.hasFocus() and number == self._chosen)
-            painter.setPen(QPen(colours.ink, 2.2 if is_chosen else 1.4))
-            painter.drawEllipse(point, 4, 4)
-        face = theme.face(10.5)
-        painter.setPen(colours.faint)
-        ends = f"{self._write(float(self._values.min()))} to {self._write(float(self._values.max()))}"
-        face.draw(painter, place.left(), place.bottom() + 2, theme.px(_FOOT), "00:00")
-        face.draw_centred(painter, QRectF(place.left(), place.bottom() + 2, place.width(), theme.px(_FOOT)), ends)
-        face.draw_right(painter, place.right(), place.bottom() + 2, theme.px(_FOOT), format_time(self._day_s))
-        painter.end()
+        with painting(self) as painter:
+            theme, place = self._theme, self._place
+            colours = theme.colours
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(place, colours.band_row)
+            if self.hasFocus():
+                painter.setPen(QPen(colours.ink, 1))
+                painter.drawRect(place)
+            times = np.linspace(0.0, self._day_s, self._values.size)
+            line = [self._point(t, v) for t, v in zip(times.tolist(), self._values.tolist(), strict=True)]
+            area = QPolygonF([place.bottomLeft(), *line, place.bottomRight()])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colours.supply_free)
+            painter.drawPolygon(area)
+            painter.setPen(QPen(colours.supply, 1.5))
+            painter.drawPolyline(QPolygonF(line))
+            painter.setBrush(colours.field)
+            for number, point in enumerate(self.points()):
+                is_chosen = number == self._held or (self.hasFocus() and number == self._chosen)
+                painter.setPen(QPen(colours.ink, 2.2 if is_chosen else 1.4))
+                painter.drawEllipse(point, 4, 4)
+            face = theme.face(10.5)
+            painter.setPen(colours.faint)
+            ends = f"{self._write(float(self._values.min()))} to {self._write(float(self._values.max()))}"
+            face.draw(painter, place.left(), place.bottom() + 2, theme.px(_FOOT), "00:00")
+            face.draw_centred(painter, QRectF(place.left(), place.bottom() + 2, place.width(), theme.px(_FOOT)), ends)
+            face.draw_right(painter, place.right(), place.bottom() + 2, theme.px(_FOOT), format_time(self._day_s))
 
 
 def _figure_fields(kind: str, amount: str) -> tuple[Field, ...]:

@@ -7,6 +7,8 @@ from PyQt6.QtGui import QCursor, QImage, QPainter, QRegion
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QWidget
 
+from ruvex.desktop.kit.painting import drawing
+
 _RESOLUTION = 96
 """Dots an inch, as pages on the web count them."""
 _SHARP = 2.0
@@ -44,9 +46,8 @@ def image_of(widget: QWidget) -> QImage:
     image = QImage(widget.size() * _SHARP, QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(_SHARP)
     image.fill(widget.palette().color(widget.backgroundRole()))
-    painter = QPainter(image)
-    _draw(widget, painter)
-    painter.end()
+    with drawing(image) as painter:
+        _draw(widget, painter)
     return image
 
 
@@ -59,10 +60,9 @@ def svg_of(widget: QWidget) -> bytes:
     generator.setSize(widget.size())
     generator.setViewBox(QRect(QPoint(0, 0), widget.size()))
     generator.setTitle(widget.accessibleName() or "Ruvex")
-    painter = QPainter(generator)
-    painter.fillRect(QRect(QPoint(0, 0), widget.size()), widget.palette().color(widget.backgroundRole()))
-    _draw(widget, painter)
-    painter.end()
+    with drawing(generator) as painter:
+        painter.fillRect(QRect(QPoint(0, 0), widget.size()), widget.palette().color(widget.backgroundRole()))
+        _draw(widget, painter)
     return bytes(buffer.data().data())
 
 

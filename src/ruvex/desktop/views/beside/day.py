@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.advise import days_text
 from ruvex.desktop.kit.marks import draw_mark
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
@@ -53,32 +54,31 @@ class DayBeside(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the three lanes."""
-        theme, px, colours = self._theme, self._theme.px, self._theme.colours
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), colours.paper)
-        found, current = self._desk.yardstick.found, self._desk.selection.current
-        one = next((g for g in found.beside.guests if g.guest == current), None) if found is not None else None
-        bold, face = theme.face(12, bold=True), theme.face(11.5)
-        painter.setPen(colours.ink)
-        if one is None:
-            painter.setPen(colours.muted)
-            face.draw(painter, px(12), px(2), px(17), "Choose a guest; its day is drawn here, then and now.")
-        elif found is None or found.days is None:
-            painter.setPen(colours.muted)
-            face.draw(painter, px(12), px(2), px(17), "Both days are being played\u2026")
-        else:
-            title = f"{one.label} over the day, played"
-            bold.draw(painter, px(12), px(2), px(17), title)
-            painter.setPen(colours.muted)
-            x = px(24) + bold.width(title)
-            told = days_text(one) or "as before"
-            room = self.width() - x - px(12)
-            face.draw(painter, x, px(2), px(17), face.metrics.elidedText(told, Qt.TextElideMode.ElideRight, room))
-            face.draw(painter, px(12), px(18), px(15), "dashed: then; filled: now")
-            self._paint_lanes(painter, found, one.guest)
-            self._paint_marks(painter, one.day)
-        painter.end()
+        with painting(self) as painter:
+            theme, px, colours = self._theme, self._theme.px, self._theme.colours
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), colours.paper)
+            found, current = self._desk.yardstick.found, self._desk.selection.current
+            one = next((g for g in found.beside.guests if g.guest == current), None) if found is not None else None
+            bold, face = theme.face(12, bold=True), theme.face(11.5)
+            painter.setPen(colours.ink)
+            if one is None:
+                painter.setPen(colours.muted)
+                face.draw(painter, px(12), px(2), px(17), "Choose a guest; its day is drawn here, then and now.")
+            elif found is None or found.days is None:
+                painter.setPen(colours.muted)
+                face.draw(painter, px(12), px(2), px(17), "Both days are being played\u2026")
+            else:
+                title = f"{one.label} over the day, played"
+                bold.draw(painter, px(12), px(2), px(17), title)
+                painter.setPen(colours.muted)
+                x = px(24) + bold.width(title)
+                told = days_text(one) or "as before"
+                room = self.width() - x - px(12)
+                face.draw(painter, x, px(2), px(17), face.metrics.elidedText(told, Qt.TextElideMode.ElideRight, room))
+                face.draw(painter, px(12), px(18), px(15), "dashed: then; filled: now")
+                self._paint_lanes(painter, found, one.guest)
+                self._paint_marks(painter, one.day)
 
     def _paint_lanes(self, painter: QPainter, found: Found, guest: str) -> None:
         assert found.days is not None

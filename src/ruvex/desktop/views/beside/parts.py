@@ -9,6 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from ruvex.advise import Part
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.state.desk import Desk
 from ruvex.plan import RESOURCES, Resource
@@ -80,22 +81,21 @@ class Parts(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint both."""
-        theme, px, colours = self._theme, self._theme.px, self._theme.colours
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), colours.paper)
-        painter.setPen(colours.ink)
-        theme.face(12, bold=True).draw(painter, px(12), px(2), px(17), "Parts of the site")
-        face = theme.face(11.5)
-        painter.setPen(colours.muted)
-        x = px(22) + theme.face(12, bold=True).width("Parts of the site")
-        note = "in %, when all want all"
-        if x + face.width(note) < self.width():
-            face.draw(painter, x, px(2), px(17), note)
-        for number, resource in enumerate(RESOURCES):
-            self._paint_resource(painter, number, resource)
-        self._paint_names(painter)
-        painter.end()
+        with painting(self) as painter:
+            theme, px, colours = self._theme, self._theme.px, self._theme.colours
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), colours.paper)
+            painter.setPen(colours.ink)
+            theme.face(12, bold=True).draw(painter, px(12), px(2), px(17), "Parts of the site")
+            face = theme.face(11.5)
+            painter.setPen(colours.muted)
+            x = px(22) + theme.face(12, bold=True).width("Parts of the site")
+            note = "in %, when all want all"
+            if x + face.width(note) < self.width():
+                face.draw(painter, x, px(2), px(17), note)
+            for number, resource in enumerate(RESOURCES):
+                self._paint_resource(painter, number, resource)
+            self._paint_names(painter)
 
     def _y(self, part: float) -> float:
         top = self._theme.px(_HEAD)

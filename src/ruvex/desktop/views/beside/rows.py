@@ -24,6 +24,7 @@ from ruvex.advise import (
     flow_change_text,
 )
 from ruvex.desktop.kit.axis import Axis, binary_step, decimal_step
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import BarColours, Theme, blend
 from ruvex.desktop.state.desk import Desk
 from ruvex.plan import format_cpu, format_memory, format_number
@@ -154,21 +155,20 @@ class Rows(QAbstractScrollArea):
         """Paint what is in sight."""
         seen, bar = self.viewport(), self.verticalScrollBar()
         assert seen is not None and bar is not None
-        painter = QPainter(seen)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(seen.rect(), self._theme.colours.paper)
-        y = self._head - bar.value()
-        self._paint_grid(painter, seen.height())
-        for number, line in enumerate(self.lines):
-            high = self._high(line)
-            if y + high > self._head and y < seen.height():
-                if line.guest is None:
-                    self._paint_band(painter, line, y, high, seen.width())
-                else:
-                    self._paint_guest(painter, line.guest, y, high, seen.width(), is_hovered=number == self._hover)
-            y += high
-        self._paint_head(painter, seen.width())
-        painter.end()
+        with painting(seen) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(seen.rect(), self._theme.colours.paper)
+            y = self._head - bar.value()
+            self._paint_grid(painter, seen.height())
+            for number, line in enumerate(self.lines):
+                high = self._high(line)
+                if y + high > self._head and y < seen.height():
+                    if line.guest is None:
+                        self._paint_band(painter, line, y, high, seen.width())
+                    else:
+                        self._paint_guest(painter, line.guest, y, high, seen.width(), is_hovered=number == self._hover)
+                y += high
+            self._paint_head(painter, seen.width())
 
     def _paint_grid(self, painter: QPainter, high: int) -> None:
         painter.setPen(QPen(self._theme.colours.grid, 1))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.cores import Answer
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.views.cores import histogram
 from ruvex.desktop.views.cores.words import wait_text
@@ -89,25 +90,23 @@ class AnswerPicture(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint it."""
-        theme, px, colours = self._theme, self._theme.px, self._theme.colours
-        painter = QPainter(self)
-        lines, now = self.lines(), self._now
-        if now is None:
-            painter.setPen(colours.muted)
-            theme.face(12).draw(painter, 0, 0, px(_LINE), "working it out\u2026")
-            painter.end()
-            return
-        top = 0.0
-        for number, (name, text) in enumerate(lines):
-            painter.setPen(colours.muted)
-            theme.face(12).draw(painter, 0, top, px(_LINE), name)
-            painter.setPen(colours.ink)
-            theme.face(12, bold=True).draw_right(painter, self.width() - px(2), top, px(_LINE), text)
-            if number == 0 and self._tried is not None and now.own is not None and self._tried.own is not None:
-                self._paint_work(painter, top, now.own.worked_mhz, self._tried.own.worked_mhz)
-            top += px(_LINE)
-        self._paint_histogram(painter, QRectF(0, top + px(4), self.width() - px(2), px(_HISTOGRAM)))
-        painter.end()
+        with painting(self) as painter:
+            theme, px, colours = self._theme, self._theme.px, self._theme.colours
+            lines, now = self.lines(), self._now
+            if now is None:
+                painter.setPen(colours.muted)
+                theme.face(12).draw(painter, 0, 0, px(_LINE), "working it out\u2026")
+                return
+            top = 0.0
+            for number, (name, text) in enumerate(lines):
+                painter.setPen(colours.muted)
+                theme.face(12).draw(painter, 0, top, px(_LINE), name)
+                painter.setPen(colours.ink)
+                theme.face(12, bold=True).draw_right(painter, self.width() - px(2), top, px(_LINE), text)
+                if number == 0 and self._tried is not None and now.own is not None and self._tried.own is not None:
+                    self._paint_work(painter, top, now.own.worked_mhz, self._tried.own.worked_mhz)
+                top += px(_LINE)
+            self._paint_histogram(painter, QRectF(0, top + px(4), self.width() - px(2), px(_HISTOGRAM)))
 
     def _paint_work(self, painter: QPainter, top: float, before: float, after: float) -> None:
         """Paint the work that is done as a bar against its old outline."""

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from ruvex.desktop.kit.endings import draw_ending
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend, legible
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores.area import ZOOM, PaneArea
@@ -116,9 +117,8 @@ class Threads(PaneArea):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the axis, the lines in sight, and what is lit."""
-        painter = QPainter(self._seen)
-        self.paint(painter, self._seen.height())
-        painter.end()
+        with painting(self._seen) as painter:
+            self.paint(painter, self._seen.height())
 
     def paint(self, painter: QPainter, height: int, *, first: int | None = None) -> None:
         """Paint as many lines as a height has room for; in sight, or from a first one on."""

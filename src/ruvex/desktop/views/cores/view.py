@@ -16,6 +16,7 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.painting import drawing
 from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.panels.look_tools import LookPair
 from ruvex.desktop.panels.view import Bench, View
@@ -241,9 +242,8 @@ class CoresView(View):
         image = QImage(size * ratio, QImage.Format.Format_RGB32)
         image.setDevicePixelRatio(ratio)
         image.fill(self._theme.colours.paper)
-        painter = QPainter(image)
-        self._paint(painter)
-        painter.end()
+        with drawing(image) as painter:
+            self._paint(painter)
         buffer = QBuffer()
         image.save(buffer, "PNG")
         return bytes(buffer.data().data())
@@ -254,9 +254,10 @@ class CoresView(View):
         generator.setSize(self._size())
         generator.setViewBox(QRect(QPoint(0, 0), self._size()))
         generator.setTitle(f"{self._desk.look.plan.name}, core by core")
-        painter = QPainter(generator)
         self.pane.as_shapes = True
-        self._paint(painter)
-        self.pane.as_shapes = False
-        painter.end()
+        try:
+            with drawing(generator) as painter:
+                self._paint(painter)
+        finally:
+            self.pane.as_shapes = False
         return bytes(buffer.data().data())

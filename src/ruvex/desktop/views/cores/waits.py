@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores import histogram
@@ -128,11 +129,10 @@ class Waits(PaneArea):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint heads and the rows in sight."""
-        painter = QPainter(self._seen)
-        scale = self._pane.scale
-        is_whole = event is None or event.rect().left() < scale.left - 1 or event.rect().right() > scale.right + 1
-        self.paint(painter, self._seen.height(), is_whole=is_whole)
-        painter.end()
+        with painting(self._seen) as painter:
+            scale = self._pane.scale
+            is_whole = event is None or event.rect().left() < scale.left - 1 or event.rect().right() > scale.right + 1
+            self.paint(painter, self._seen.height(), is_whole=is_whole)
 
     def paint(self, painter: QPainter, height: int, *, is_whole: bool = True) -> None:
         """Paint what has room: all of it, or the strips alone."""

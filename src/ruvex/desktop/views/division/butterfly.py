@@ -11,13 +11,13 @@ from PyQt6.QtGui import (
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
-    QPainter,
     QPaintEvent,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QToolTip, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.row_story import story_of
 from ruvex.desktop.state.desk import Desk
@@ -351,30 +351,29 @@ class Butterfly(WingField):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the rows that show."""
-        painter = QPainter(self.viewport())
-        area = event.rect() if event is not None else self.viewport().rect()
-        painter.fillRect(area, self._theme.colours.paper)
-        numbers = self.rows_between(area.top(), area.bottom() + 1)
-        under = Underlay(self, self.gestures, self._desk, self._theme)
-        under.paint_pools(painter, numbers)
-        under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - self.bar.value()))
-        under.paint_selection(painter, numbers)
-        wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
-        with_name = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
-        kept = self.kept_in_sight()
-        places = [(number, self.place_of(number)) for number in numbers]
-        places += [] if kept is None else [(kept, self.kept_place(kept))]
-        for number, place in places:
-            row = self.row_list.rows[number]
-            if number == kept:
-                colours = self._theme.colours
-                painter.fillRect(place, colours.host_row if row.is_place else colours.band_row)
-            if row.is_place:
-                self._place_painter.paint(painter, row, place, self.columns)
-            else:
-                axes = self.axes_of(row)
-                self.row_painter.paint(painter, row, place, self.columns, axes, wings, with_name=with_name)
-                if "memory" in wings:
-                    self.flow_wing.paint(painter, row, place, self.columns)
-        under.paint_carried(painter)
-        painter.end()
+        with painting(self.viewport()) as painter:
+            area = event.rect() if event is not None else self.viewport().rect()
+            painter.fillRect(area, self._theme.colours.paper)
+            numbers = self.rows_between(area.top(), area.bottom() + 1)
+            under = Underlay(self, self.gestures, self._desk, self._theme)
+            under.paint_pools(painter, numbers)
+            under.paint_grid(painter, area, min(area.bottom(), self.row_list.height - self.bar.value()))
+            under.paint_selection(painter, numbers)
+            wings = [name for name in RESOURCES if area.intersects(self.wing_rect(name, self.viewport().height()))]
+            with_name = area.left() < self.columns.names[1] and area.right() >= self.columns.names[0]
+            kept = self.kept_in_sight()
+            places = [(number, self.place_of(number)) for number in numbers]
+            places += [] if kept is None else [(kept, self.kept_place(kept))]
+            for number, place in places:
+                row = self.row_list.rows[number]
+                if number == kept:
+                    colours = self._theme.colours
+                    painter.fillRect(place, colours.host_row if row.is_place else colours.band_row)
+                if row.is_place:
+                    self._place_painter.paint(painter, row, place, self.columns)
+                else:
+                    axes = self.axes_of(row)
+                    self.row_painter.paint(painter, row, place, self.columns, axes, wings, with_name=with_name)
+                    if "memory" in wings:
+                        self.flow_wing.paint(painter, row, place, self.columns)
+            under.paint_carried(painter)

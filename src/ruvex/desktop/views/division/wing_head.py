@@ -9,6 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ruvex.desktop.kit.axis import Axis
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure
@@ -75,35 +76,34 @@ class WingHead(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the three lines."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self._theme.colours.paper)
-        area = event.rect() if event is not None else self.rect()
-        for name in RESOURCES:
-            if not area.intersects(self._butterfly.wing_rect(name, self.height())):
-                continue
-            resource: ResourceDivision = self._desk.look.division.of(name)
-            self._paint_sums(painter, name, resource)
-            if self._with_supply:
-                self._paint_supply(painter, name, resource)
-            if self._butterfly.axis_mode != "own":
-                self._paint_ticks(painter, self._butterfly.axes[name], name)
-            else:
-                self._paint_quarters(painter, self._butterfly.axes[name], name)
-        px = self._theme.px
-        bar = QRect(0, px(_SUMS + (_SUPPLY - _BAR) / 2), 0, px(_BAR) if self._with_supply else 0)
-        self._butterfly.flow_wing.paint_head(painter, self._butterfly.columns, px(_SUMS), bar)
-        if self._butterfly.columns.flow is not None:
-            first, last = self._butterfly.columns.flow
-            painter.setPen(self._theme.colours.faint)
-            place = QRectF(first, px(_SUMS + self._supply), last - first, px(_TICKS))
-            self._theme.face(10.5).draw_right(painter, last, place.top(), place.height(), "ops/s")
-        left, right = self._butterfly.columns.names
-        painter.setPen(self._theme.colours.ink)
-        place = QRectF(left, self._theme.px(_SUMS * self._with_supply), right - left, self._theme.px(_SUPPLY))
-        hosts = len(self._desk.look.plan.hosts)
-        title = "No host yet" if not hosts else "Supply" if self._with_supply else f"{hosts} hosts"
-        self._theme.face(12, bold=True).draw_centred(painter, place, title)
-        painter.end()
+        with painting(self) as painter:
+            painter.fillRect(self.rect(), self._theme.colours.paper)
+            area = event.rect() if event is not None else self.rect()
+            for name in RESOURCES:
+                if not area.intersects(self._butterfly.wing_rect(name, self.height())):
+                    continue
+                resource: ResourceDivision = self._desk.look.division.of(name)
+                self._paint_sums(painter, name, resource)
+                if self._with_supply:
+                    self._paint_supply(painter, name, resource)
+                if self._butterfly.axis_mode != "own":
+                    self._paint_ticks(painter, self._butterfly.axes[name], name)
+                else:
+                    self._paint_quarters(painter, self._butterfly.axes[name], name)
+            px = self._theme.px
+            bar = QRect(0, px(_SUMS + (_SUPPLY - _BAR) / 2), 0, px(_BAR) if self._with_supply else 0)
+            self._butterfly.flow_wing.paint_head(painter, self._butterfly.columns, px(_SUMS), bar)
+            if self._butterfly.columns.flow is not None:
+                first, last = self._butterfly.columns.flow
+                painter.setPen(self._theme.colours.faint)
+                place = QRectF(first, px(_SUMS + self._supply), last - first, px(_TICKS))
+                self._theme.face(10.5).draw_right(painter, last, place.top(), place.height(), "ops/s")
+            left, right = self._butterfly.columns.names
+            painter.setPen(self._theme.colours.ink)
+            place = QRectF(left, self._theme.px(_SUMS * self._with_supply), right - left, self._theme.px(_SUPPLY))
+            hosts = len(self._desk.look.plan.hosts)
+            title = "No host yet" if not hosts else "Supply" if self._with_supply else f"{hosts} hosts"
+            self._theme.face(12, bold=True).draw_centred(painter, place, title)
 
     def _paint_sums(self, painter: QPainter, name: Resource, resource: ResourceDivision) -> None:
         theme, axis = self._theme, self._butterfly.axes[name]

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QModelIndex, QPointF, QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
+from ruvex.desktop.kit.painting import guarded
 from ruvex.desktop.kit.theme import BarColours, Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.guest_list.columns import Column
@@ -39,11 +40,16 @@ class Cells(QStyledItemDelegate):
         """Paint the ground, the bar, the text, and a ring around a row that is selected."""
         if painter is None:
             return
+        painter.save()
+        with guarded(painter):
+            self._paint_cell(painter, option, index)
+        painter.restore()
+
+    def _paint_cell(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         theme, table, place = self._theme, self._table, option.rect
         column, guest = table.columns[index.column()], table.shown[index.row()]
         item = table.figures.plan.guests[guest]
         is_selected = item.id in self._desk.selection.ids
-        painter.save()
         ground = theme.colours.selected if is_selected else theme.colours.paper
         painter.fillRect(place, ground)
         row = table.figures.division.position[item.id]
@@ -61,7 +67,6 @@ class Cells(QStyledItemDelegate):
             painter.setPen(QPen(theme.colours.ink, 1.5))
             painter.drawLine(place.topLeft(), place.topRight())
             painter.drawLine(place.bottomLeft(), place.bottomRight())
-        painter.restore()
 
     def _paint_bar(self, painter: QPainter, place: QRect, column: Column, guest: int, colours: BarColours) -> None:
         if column.kind in ("pace", "hours"):

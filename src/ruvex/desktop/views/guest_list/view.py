@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from PyQt6.QtCore import QItemSelection, QItemSelectionModel, Qt
-from PyQt6.QtGui import QAction, QContextMenuEvent, QPainter, QPaintEvent, QShowEvent
+from PyQt6.QtGui import QAction, QContextMenuEvent, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.views.guest_list.cells import ROW, Cells
@@ -59,9 +60,8 @@ class _Grid(QTableView):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the ground, then the cells."""
         if event is not None:
-            painter = QPainter(self._seen)
-            painter.fillRect(event.rect(), self._theme.colours.paper)
-            painter.end()
+            with painting(self._seen) as painter:
+                painter.fillRect(event.rect(), self._theme.colours.paper)
         super().paintEvent(event)
 
 

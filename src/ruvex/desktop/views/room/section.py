@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
 
@@ -45,15 +46,14 @@ class Canvas(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the columns, and what the section draws on them."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colours = self.theme.colours
-        if self.columns is not None:
-            for column in self.columns.all:
-                place = QRectF(column.x, 0, column.width, self.height())
-                painter.fillRect(place, blend(colours.band_row, colours.paper, 0.45))
-        self.draw(painter)
-        painter.end()
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            colours = self.theme.colours
+            if self.columns is not None:
+                for column in self.columns.all:
+                    place = QRectF(column.x, 0, column.width, self.height())
+                    painter.fillRect(place, blend(colours.band_row, colours.paper, 0.45))
+            self.draw(painter)
 
     def draw(self, painter: QPainter) -> None:
         """Draw what the section shows."""
@@ -136,10 +136,9 @@ class Section(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint a line below."""
-        painter = QPainter(self)
-        painter.setPen(QPen(self.theme.colours.line, 1))
-        painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
-        painter.end()
+        with painting(self) as painter:
+            painter.setPen(QPen(self.theme.colours.line, 1))
+            painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
 
 
 class Spots:

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from typing import Final
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QHideEvent, QPainter, QPaintEvent, QResizeEvent, QShowEvent
+from PyQt6.QtGui import QHideEvent, QPaintEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QStackedLayout, QToolButton, QVBoxLayout, QWidget
 
 from ruvex.advise import worst_time
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.look_tools import work_tools
@@ -48,25 +49,24 @@ class _Heads(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Write each host's name, cores, speed and memory over its column."""
-        theme, px, plan = self._theme, self._theme.px, self._desk.document.plan
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.colours.panel)
-        left = 0 if self.width() < px(ROOMY) else px(LEFT) + px(18)
-        bold, face = theme.face(13, bold=True), theme.face(11.5)
-        for column in self._columns.all:
-            if column.host >= len(plan.hosts):
-                continue
-            host, x = plan.hosts[column.host], px(14) + left + column.x
-            painter.setPen(theme.colours.ink)
-            bold.draw(painter, x, px(2), px(17), bold.elided(host.label, column.width))
-            cores, memory = f"{host.cores} cores", format_memory(host.memory_mib)
-            text = f"{cores}, {format_cpu(host.cores * host.mhz)}, {memory}"
-            text = text if face.width(text) <= column.width else f"{cores}, {memory}"
-            painter.setPen(theme.colours.muted)
-            face.draw(painter, x, px(18), px(16), face.elided(text, column.width))
-        painter.setPen(theme.colours.line)
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        painter.end()
+        with painting(self) as painter:
+            theme, px, plan = self._theme, self._theme.px, self._desk.document.plan
+            painter.fillRect(self.rect(), theme.colours.panel)
+            left = 0 if self.width() < px(ROOMY) else px(LEFT) + px(18)
+            bold, face = theme.face(13, bold=True), theme.face(11.5)
+            for column in self._columns.all:
+                if column.host >= len(plan.hosts):
+                    continue
+                host, x = plan.hosts[column.host], px(14) + left + column.x
+                painter.setPen(theme.colours.ink)
+                bold.draw(painter, x, px(2), px(17), bold.elided(host.label, column.width))
+                cores, memory = f"{host.cores} cores", format_memory(host.memory_mib)
+                text = f"{cores}, {format_cpu(host.cores * host.mhz)}, {memory}"
+                text = text if face.width(text) <= column.width else f"{cores}, {memory}"
+                painter.setPen(theme.colours.muted)
+                face.draw(painter, x, px(18), px(16), face.elided(text, column.width))
+            painter.setPen(theme.colours.line)
+            painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
 
     def place_of(self, width: int) -> QRectF:
         """Give where the columns are."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, texture_brush
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
@@ -134,36 +135,34 @@ class Gauge(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the bar and its marks."""
-        theme, colours = self._theme, self._theme.colours
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colours.panel)
-        painter.setPen(colours.line)
-        painter.drawLine(0, 0, 0, self.height())
-        guest, found = self.guest, self.reading
-        x, line = theme.px(14), theme.px(18)
-        if guest is None or found is None:
+        with painting(self) as painter:
+            theme, colours = self._theme, self._theme.colours
+            painter.fillRect(self.rect(), colours.panel)
+            painter.setPen(colours.line)
+            painter.drawLine(0, 0, 0, self.height())
+            guest, found = self.guest, self.reading
+            x, line = theme.px(14), theme.px(18)
+            if guest is None or found is None:
+                painter.setPen(colours.muted)
+                place = QRectF(x, theme.px(12), self.width() - 2 * x, theme.px(80))
+                painter.setFont(theme.font(12))
+                place.setBottom(self.height() - theme.px(12))
+                painter.drawText(place, Qt.TextFlag.TextWordWrap, self.idle_text)
+                return
+            painter.setPen(colours.ink)
+            bold = theme.face(13, bold=True)
+            bold.draw(painter, x, theme.px(8), line, bold.elided(guest.label, self.width() - 2 * x))
             painter.setPen(colours.muted)
-            place = QRectF(x, theme.px(12), self.width() - 2 * x, theme.px(80))
-            painter.setFont(theme.font(12))
-            place.setBottom(self.height() - theme.px(12))
-            painter.drawText(place, Qt.TextFlag.TextWordWrap, self.idle_text)
-            painter.end()
-            return
-        painter.setPen(colours.ink)
-        bold = theme.face(13, bold=True)
-        bold.draw(painter, x, theme.px(8), line, bold.elided(guest.label, self.width() - 2 * x))
-        painter.setPen(colours.muted)
-        small = theme.face(11)
-        small.draw(painter, x, theme.px(25), line, f"{guest.memory.mode} memory at {format_time(round(self.at_s))}")
-        bottom = self.height() - theme.px(68)
-        self._paint_bar(painter, QRectF(theme.px(84), theme.px(54), theme.px(_BAR), bottom - theme.px(54)), found)
-        painter.setPen(colours.ink)
-        face = theme.face(13, bold=True)
-        face.draw(painter, x, bottom + theme.px(22), line, face.elided(self.told(), self.width() - 2 * x))
-        painter.setPen(colours.muted)
-        text = f"pace {found.pace:.2f} of unhindered" if found.phase == "running" else ""
-        small.draw(painter, x, bottom + theme.px(40), line, text)
-        painter.end()
+            small = theme.face(11)
+            small.draw(painter, x, theme.px(25), line, f"{guest.memory.mode} memory at {format_time(round(self.at_s))}")
+            bottom = self.height() - theme.px(68)
+            self._paint_bar(painter, QRectF(theme.px(84), theme.px(54), theme.px(_BAR), bottom - theme.px(54)), found)
+            painter.setPen(colours.ink)
+            face = theme.face(13, bold=True)
+            face.draw(painter, x, bottom + theme.px(22), line, face.elided(self.told(), self.width() - 2 * x))
+            painter.setPen(colours.muted)
+            text = f"pace {found.pace:.2f} of unhindered" if found.phase == "running" else ""
+            small.draw(painter, x, bottom + theme.px(40), line, text)
 
     def _y(self, place: QRectF, value: float) -> float:
         return (

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.panels.row_field import RowField
@@ -250,19 +251,18 @@ class Lanes(RowField):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint lanes from their picture, and what the crosshair reads over them."""
-        ratio = self.devicePixelRatioF()
-        if self._ground is None or self._ground.devicePixelRatio() != ratio:
-            self._ground = self._draw_ground(ratio)
-        painter = QPainter(self.viewport())
-        painter.drawPixmap(0, 0, self._ground)
-        self._readout.begin(self.days.player, self.cross_s)
-        for row, place in self._rows_shown():
-            self._readout.paint(painter, row, place, self._pictures.members(row.item_id))
-        x = round(self.scale.x(self.cross_s))
-        if self.scale.left <= x <= self.scale.right:
-            painter.setPen(QPen(self._theme.colours.ink, 1))
-            painter.drawLine(x, 0, x, self.viewport().height())
-        painter.end()
+        with painting(self.viewport()) as painter:
+            ratio = self.devicePixelRatioF()
+            if self._ground is None or self._ground.devicePixelRatio() != ratio:
+                self._ground = self._draw_ground(ratio)
+            painter.drawPixmap(0, 0, self._ground)
+            self._readout.begin(self.days.player, self.cross_s)
+            for row, place in self._rows_shown():
+                self._readout.paint(painter, row, place, self._pictures.members(row.item_id))
+            x = round(self.scale.x(self.cross_s))
+            if self.scale.left <= x <= self.scale.right:
+                painter.setPen(QPen(self._theme.colours.ink, 1))
+                painter.drawLine(x, 0, x, self.viewport().height())
 
     def _rows_shown(self) -> list[tuple[Row, QRect]]:
         return [(self.row_list.rows[number], self.place_of(number)) for number in self.rows_in_sight]
@@ -273,34 +273,33 @@ class Lanes(RowField):
         pixmap.setDevicePixelRatio(ratio)
         colours, theme = self._theme.colours, self._theme
         pixmap.fill(colours.paper)
-        painter = QPainter(pixmap)
-        self._pictures.begin()
-        shown = self._rows_shown()
-        for row, place in shown:
-            ground = place.adjusted(0, 0, 0, -1)
-            if row.folds or row.is_place:
-                painter.fillRect(ground, colours.host_row if row.is_place else colours.band_row)
-            image = self._pictures.image(row, place, self.scale, ratio)
-            if image is not None:
-                painter.drawImage(QPointF(self.scale.left, place.top() + 1), image)
-                self._paint_tops(painter, row, place)
-            elif not (row.folds or row.is_place):
-                painter.setPen(QPen(colours.muted, 1, Qt.PenStyle.DotLine))
-                y = place.center().y()
-                painter.drawLine(self.scale.left, y, self.scale.right, y)
-            painter.setPen(colours.grid)
-            painter.drawLine(0, place.bottom(), place.width(), place.bottom())
-        painter.setPen(QPen(colours.grid, 1, Qt.PenStyle.DotLine))
-        for at_s in self.scale.ticks(theme.px(70)):
-            x = self.scale.x(at_s)
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.row_list.height))
-        self._paint_events(painter, shown)
-        jobs = self.days.jobs()
-        for row, place in shown:
-            if row.item_id in jobs:
-                paint_jobs(painter, theme, self.scale, place, jobs[row.item_id])
-        self._paint_selection(painter, shown)
-        painter.end()
+        with painting(pixmap) as painter:
+            self._pictures.begin()
+            shown = self._rows_shown()
+            for row, place in shown:
+                ground = place.adjusted(0, 0, 0, -1)
+                if row.folds or row.is_place:
+                    painter.fillRect(ground, colours.host_row if row.is_place else colours.band_row)
+                image = self._pictures.image(row, place, self.scale, ratio)
+                if image is not None:
+                    painter.drawImage(QPointF(self.scale.left, place.top() + 1), image)
+                    self._paint_tops(painter, row, place)
+                elif not (row.folds or row.is_place):
+                    painter.setPen(QPen(colours.muted, 1, Qt.PenStyle.DotLine))
+                    y = place.center().y()
+                    painter.drawLine(self.scale.left, y, self.scale.right, y)
+                painter.setPen(colours.grid)
+                painter.drawLine(0, place.bottom(), place.width(), place.bottom())
+            painter.setPen(QPen(colours.grid, 1, Qt.PenStyle.DotLine))
+            for at_s in self.scale.ticks(theme.px(70)):
+                x = self.scale.x(at_s)
+                painter.drawLine(QPointF(x, 0), QPointF(x, self.row_list.height))
+            self._paint_events(painter, shown)
+            jobs = self.days.jobs()
+            for row, place in shown:
+                if row.item_id in jobs:
+                    paint_jobs(painter, theme, self.scale, place, jobs[row.item_id])
+            self._paint_selection(painter, shown)
         if self.is_behind:
             QTimer.singleShot(_DRAW_AGAIN_MS, self._draw_more)
         return pixmap

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
@@ -121,36 +122,35 @@ class Ruler(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint it."""
-        theme, colours, scale = self._theme, self._theme.colours, self._scale()
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colours.panel)
-        painter.setPen(colours.line)
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-        face, line, top = theme.face(11), theme.px(16), theme.px(19)
-        at_s = self._desk.look.plan.moment
-        tag, bold = format_time(at_s), theme.face(11.5, bold=True)
-        tag_width = bold.width(tag) + theme.px(10)
-        tag_x = min(max(scale.x(at_s) - tag_width / 2, 0.0), self.width() - tag_width)
-        painter.setPen(colours.muted)
-        for tick_s in scale.ticks(theme.px(70)):
-            text = format_time(tick_s)
-            x = min(max(scale.x(tick_s) - face.width(text) / 2, 0), self.width() - face.width(text))
-            if x + face.width(text) < tag_x - 3 or x > tag_x + tag_width + 3:
-                face.draw(painter, x, top, line, text)
-        if scale.start_s <= at_s <= scale.end_s:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colours.ink)
-            painter.drawRoundedRect(QRectF(tag_x, top, tag_width, line), 3, 3)
-            painter.setPen(colours.paper)
-            bold.draw(painter, tag_x + theme.px(5), top, line, tag)
-        painter.setPen(colours.muted)
-        text = f"in view {format_time(scale.start_s)[:5]} to {format_time(scale.end_s)[:5]}"
-        face.draw(painter, theme.px(12), theme.px(2), line, text)
-        count = len(self._desk.look.plan.events)
-        face.draw(painter, theme.px(12), top, line, f"{count} event{'s' if count != 1 else ''}" if count else "")
-        self._paint_flags(painter)
-        painter.end()
+        with painting(self) as painter:
+            theme, colours, scale = self._theme, self._theme.colours, self._scale()
+            painter.fillRect(self.rect(), colours.panel)
+            painter.setPen(colours.line)
+            painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+            face, line, top = theme.face(11), theme.px(16), theme.px(19)
+            at_s = self._desk.look.plan.moment
+            tag, bold = format_time(at_s), theme.face(11.5, bold=True)
+            tag_width = bold.width(tag) + theme.px(10)
+            tag_x = min(max(scale.x(at_s) - tag_width / 2, 0.0), self.width() - tag_width)
+            painter.setPen(colours.muted)
+            for tick_s in scale.ticks(theme.px(70)):
+                text = format_time(tick_s)
+                x = min(max(scale.x(tick_s) - face.width(text) / 2, 0), self.width() - face.width(text))
+                if x + face.width(text) < tag_x - 3 or x > tag_x + tag_width + 3:
+                    face.draw(painter, x, top, line, text)
+            if scale.start_s <= at_s <= scale.end_s:
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colours.ink)
+                painter.drawRoundedRect(QRectF(tag_x, top, tag_width, line), 3, 3)
+                painter.setPen(colours.paper)
+                bold.draw(painter, tag_x + theme.px(5), top, line, tag)
+            painter.setPen(colours.muted)
+            text = f"in view {format_time(scale.start_s)[:5]} to {format_time(scale.end_s)[:5]}"
+            face.draw(painter, theme.px(12), theme.px(2), line, text)
+            count = len(self._desk.look.plan.events)
+            face.draw(painter, theme.px(12), top, line, f"{count} event{'s' if count != 1 else ''}" if count else "")
+            self._paint_flags(painter)
 
     def _paint_flags(self, painter: QPainter) -> None:
         """Draw a flag for every event with what it does; one that is only in the play is dashed."""

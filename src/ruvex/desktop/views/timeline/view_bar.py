@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
@@ -125,28 +126,28 @@ class ViewBar(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the day's CPU small, and the frame over it."""
-        colours, painter = self._theme.colours, QPainter(self)
-        painter.fillRect(self.rect(), colours.panel)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        day, left, right = self._desk.look.day, self._x(0.0), self._x(self._scale().whole_s)
-        ground = QRectF(left, 2, right - left, self.height() - 4)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colours.band_row)
-        painter.drawRoundedRect(ground, 3, 3)
-        wanted = day.wanted[0]
-        top = float(max(wanted.max(initial=0.0), 1.0)) * 1.1
-        xs = left + (right - left) * day.times_s / self._scale().whole_s
-        ys = ground.bottom() - ground.height() * np.asarray(wanted) / top
-        points = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
-        if points:
-            edge = [QPointF(points[0].x(), ground.bottom()), *points, QPointF(points[-1].x(), ground.bottom())]
-            painter.setBrush(blend(colours.band_row, colours.ink, 0.22))
-            painter.drawPolygon(QPolygonF(edge))
-        place = self.shown
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colours.ink, 2 if self.hasFocus() else 1.3))
-        painter.drawRoundedRect(place, 4, 4)
-        painter.setBrush(colours.paper)
-        for x in (place.left(), place.right()):
-            painter.drawRoundedRect(QRectF(x - 2.5, place.center().y() - 4, 5, 8), 2, 2)
-        painter.end()
+        with painting(self) as painter:
+            colours = self._theme.colours
+            painter.fillRect(self.rect(), colours.panel)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            day, left, right = self._desk.look.day, self._x(0.0), self._x(self._scale().whole_s)
+            ground = QRectF(left, 2, right - left, self.height() - 4)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colours.band_row)
+            painter.drawRoundedRect(ground, 3, 3)
+            wanted = day.wanted[0]
+            top = float(max(wanted.max(initial=0.0), 1.0)) * 1.1
+            xs = left + (right - left) * day.times_s / self._scale().whole_s
+            ys = ground.bottom() - ground.height() * np.asarray(wanted) / top
+            points = [QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]
+            if points:
+                edge = [QPointF(points[0].x(), ground.bottom()), *points, QPointF(points[-1].x(), ground.bottom())]
+                painter.setBrush(blend(colours.band_row, colours.ink, 0.22))
+                painter.drawPolygon(QPolygonF(edge))
+            place = self.shown
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colours.ink, 2 if self.hasFocus() else 1.3))
+            painter.drawRoundedRect(place, 4, 4)
+            painter.setBrush(colours.paper)
+            for x in (place.left(), place.right()):
+                painter.drawRoundedRect(QRectF(x - 2.5, place.center().y() - 4, 5, 8), 2, 2)

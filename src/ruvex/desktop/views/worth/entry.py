@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEve
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.advise import Finding, Shift
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.offer_button import OfferButton
@@ -231,12 +232,13 @@ class Entry(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the frame of the one that is gone to, and a line below."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colours = self._theme.colours
-        painter.setPen(colours.grid)
-        painter.drawLine(self._theme.px(14), self.height() - 1, self.width() - self._theme.px(14), self.height() - 1)
-        if self.hasFocus():
-            painter.setPen(QPen(colours.ink, 1.6))
-            painter.drawRoundedRect(self.rect().adjusted(2, 1, -2, -3), 5, 5)
-        painter.end()
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            colours = self._theme.colours
+            painter.setPen(colours.grid)
+            painter.drawLine(
+                self._theme.px(14), self.height() - 1, self.width() - self._theme.px(14), self.height() - 1
+            )
+            if self.hasFocus():
+                painter.setPen(QPen(colours.ink, 1.6))
+                painter.drawRoundedRect(self.rect().adjusted(2, 1, -2, -3), 5, 5)

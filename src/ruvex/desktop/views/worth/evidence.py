@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
 
 _BAR: Final = 10
@@ -42,27 +43,26 @@ class Evidence(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the bars: the first in full, what it is held against paler."""
-        theme, px, colours = self._theme, self._theme.px, self._theme.colours
-        painter = QPainter(self)
-        face, y = theme.face(11.5), float(px(2))
-        bar = theme.bar_colours(self._hue)
-        if self._curve:
-            self._paint_curve(painter, y)
-            y += px(_CURVE) + px(2)
-        for number, text in enumerate(self._texts):
-            if self._values and number < len(self._values) and not self._curve:
-                wide = (self.width() - px(4)) * min(self._values[number] / self._top, 1.0) if self._top > 0 else 0.0
-                solid = bar.solid if number == 0 else blend(bar.solid, colours.paper, _PALE)
-                place = QRectF(0.5, y + 0.5, max(wide, 1.0), px(_BAR))
-                if wide > 0:
-                    painter.fillRect(place, solid)
-                    painter.setPen(QPen(bar.edge, 1, Qt.PenStyle.SolidLine))
-                    painter.drawRect(place)
-                y += px(_BAR) + 2
-            painter.setPen(colours.muted)
-            face.draw(painter, 0, y, px(16), face.elided(text, self.width()))
-            y += px(17)
-        painter.end()
+        with painting(self) as painter:
+            theme, px, colours = self._theme, self._theme.px, self._theme.colours
+            face, y = theme.face(11.5), float(px(2))
+            bar = theme.bar_colours(self._hue)
+            if self._curve:
+                self._paint_curve(painter, y)
+                y += px(_CURVE) + px(2)
+            for number, text in enumerate(self._texts):
+                if self._values and number < len(self._values) and not self._curve:
+                    wide = (self.width() - px(4)) * min(self._values[number] / self._top, 1.0) if self._top > 0 else 0.0
+                    solid = bar.solid if number == 0 else blend(bar.solid, colours.paper, _PALE)
+                    place = QRectF(0.5, y + 0.5, max(wide, 1.0), px(_BAR))
+                    if wide > 0:
+                        painter.fillRect(place, solid)
+                        painter.setPen(QPen(bar.edge, 1, Qt.PenStyle.SolidLine))
+                        painter.drawRect(place)
+                    y += px(_BAR) + 2
+                painter.setPen(colours.muted)
+                face.draw(painter, 0, y, px(16), face.elided(text, self.width()))
+                y += px(17)
 
     def _paint_curve(self, painter: QPainter, y: float) -> None:
         """Paint the day's curve, and the bound that it is held against as a dashed line; without one it is gone."""
