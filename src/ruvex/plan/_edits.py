@@ -109,6 +109,9 @@ def replace_item(plan: Plan, item: Part) -> Plan:
         problems = host_problems(item, item.id) or [
             p for g in plan.guests for p in guest_problems(g, after.host_of(g), g.id)
         ]
+        if item.store is not None and item.store not in plan.store_index:
+            what = f"there is no store {item.store!r}"
+            problems.append(Problem(f"{item.id}.store", what, "name a store of the plan, or none"))
     if problems:
         raise EditError(told_in_words(plan, problems))
     return _copy(plan, **update)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.site._flows import Flows, Taps, flows_of
+from ruvex.site._ground import Ground
 from ruvex.site._layout import Layout
 from ruvex.site._standing import Standing
 
@@ -67,9 +68,9 @@ class Forest:
     place_of: Ints = field(repr=False)
 
 
-def forest_of(layout: Layout, numbers: Ints, guests: Floats, hosts: Floats, taps: Taps, standing: Standing) -> Forest:
+def forest_of(layout: Layout, numbers: Ints, ground: Ground, hosts: Floats, taps: Taps, standing: Standing) -> Forest:
     """Build the forest of a site for a standing; arguments as the site has them."""
-    count = hosts.shape[1]
+    count, guests = hosts.shape[1], ground.guests
     banks = np.flatnonzero(hosts[r.H_BANK] > 0)
     host = np.maximum(standing.of_guests[r.S_HOST], 0)
     bank_at = np.full(count, -1, dtype=np.int64)

@@ -27,6 +27,7 @@ from ruvex.plan import (
 )
 from ruvex.site._flows import Taps, taps_of
 from ruvex.site._forest import Forest, forest_of
+from ruvex.site._ground import Ground, ground_of
 from ruvex.site._layout import Layout, layout_of
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._standing import Standing, standing_of
@@ -66,6 +67,8 @@ class Site:
         The demand of all guests.
     taps
         What the plan says of stores, disks and links.
+    ground
+        What of the guests the standing and the forest are made of.
     standing
         Who is on, and where, as the plan has it.
     forest
@@ -84,6 +87,7 @@ class Site:
     images: int
     signals: SignalBank
     taps: Taps
+    ground: Ground
     standing: Standing
     forest: Forest
 
@@ -108,20 +112,19 @@ class Site:
         if not self._same_frame(plan, traces):
             return self._with_same_rows(site_of(plan, traces))
         changed, changed_pools = _changed(plan.guests, old.guests), _changed(plan.pools, old.pools)
-        is_moved = has_stood = plan.rules.pace_cost != old.rules.pace_cost or plan.placement != old.placement
         is_moved = False
         for i in changed:
             a, b = plan.guests[i], old.guests[i]
             if (a.id, a.image, a.demand, a.disks, a.link) != (b.id, b.image, b.demand, b.disks, b.link):
                 return site_of(plan, traces)
             is_moved = is_moved or a.pool != b.pool
-            has_stood = has_stood or _stands(a) != _stands(b)
         for i in changed_pools:
             a_pool, b_pool = plan.pools[i], old.pools[i]
             if a_pool.id != b_pool.id:
                 return site_of(plan, traces)
             is_moved = is_moved or a_pool.parent != b_pool.parent
         new = self._patched(plan, changed, changed_pools, layout_of(plan) if is_moved else self.layout)
+        has_stood = new.ground is not self.ground or plan.placement != old.placement
         return new.standing_as_planned() if is_moved or has_stood else new
 
     def _patched(self, plan: Plan, changed: Sequence[int], changed_pools: Sequence[int], layout: Layout) -> Site:
@@ -140,25 +143,21 @@ class Site:
         if layout is not self.layout:
             numbers = np.stack((layout.pool_of, numbers[r.I_IMAGE]))
         rules = self.rules if plan.rules is self.plan.rules else _rule_numbers(plan)
+        ground = self.ground.patched(guests, plan, changed) if changed else self.ground
         return replace(
             self, plan=plan, layout=layout, guests=guests, pools=pools, by_members=by_members, numbers=numbers,
-            rules=rules,
+            rules=rules, ground=ground,
         )  # fmt: skip
 
     def standing_as_planned(self) -> Site:
         """Give the same site with those on, and where, whom its plan has: what a play made of it is left aside."""
-        standing = standing_of(self.plan, self.guests, self.hosts)
-        return replace(
-            self,
-            standing=standing,
-            forest=forest_of(self.layout, self.numbers, self.guests, self.hosts, self.taps, standing),
-        )
+        return self.standing_as(standing_of(self.plan, self.ground, self.hosts))
 
     def standing_as(self, standing: Standing) -> Site:
         """Give the same site with others on, or elsewhere."""
         if standing is self.standing:
             return self
-        forest = forest_of(self.layout, self.numbers, self.guests, self.hosts, self.taps, standing)
+        forest = forest_of(self.layout, self.numbers, self.ground, self.hosts, self.taps, standing)
         return replace(self, standing=standing, forest=forest)
 
     def _with_same_rows(self, made: Site) -> Site:
@@ -182,23 +181,6 @@ class Site:
             and len(plan.guests) == len(old.guests)
             and len(plan.pools) == len(old.pools)
         )
-
-
-def _stands(guest: Guest) -> tuple[object, ...]:
-    """Give what of a guest its standing depends on."""
-    memory = guest.memory
-    named = memory.spill_volume if isinstance(memory, ThinMemory) else None
-    return (
-        guest.power,
-        guest.host,
-        guest.agent,
-        guest.in_bank,
-        named,
-        memory.size,
-        memory.shares,
-        memory.mode,
-        guest.vcpus,
-    )
 
 
 def _changed(new: Sequence[object], old: Sequence[object]) -> list[int]:
@@ -229,7 +211,8 @@ def site_of(plan: Plan, traces: Traces) -> Site:
     images: dict[str, int] = {}
     of_guests = [images.setdefault(g.image, len(images)) if g.image else -1 for g in plan.guests]
     numbers = np.stack((layout.pool_of, np.array(of_guests, dtype=np.int64)))
-    standing, taps = standing_of(plan, guests, hosts), taps_of(plan)
+    ground, taps = ground_of(plan, guests), taps_of(plan)
+    standing = standing_of(plan, ground, hosts)
     return Site(
         plan=plan,
         traces=traces,
@@ -243,8 +226,9 @@ def site_of(plan: Plan, traces: Traces) -> Site:
         images=len(images) if plan.hosts else 0,
         signals=gather_signals(plan.guests, traces, plan.day_s),
         taps=taps,
+        ground=ground,
         standing=standing,
-        forest=forest_of(layout, numbers, guests, hosts, taps, standing),
+        forest=forest_of(layout, numbers, ground, hosts, taps, standing),
     )
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvex.engine import rows as r
 from ruvex.plan import Plan
+from ruvex.site._ground import Ground
 from ruvex.site._placement import allowed_hosts
 from ruvex.site._volumes import hand_out
 
@@ -66,9 +67,9 @@ def comeback_turn(plan: Plan, guest: int) -> tuple[float, float, int]:
     return first, -item.memory.shares, guest
 
 
-def standing_of(plan: Plan, guests: Floats, hosts: Floats) -> Standing:
+def standing_of(plan: Plan, ground: Ground, hosts: Floats) -> Standing:
     """Give the standing a plan has: guests that are on without a host are where there is most room."""
-    count = len(plan.guests)
+    count, guests = len(plan.guests), ground.guests
     only = 0 if len(plan.hosts) <= 1 else -1
     host = np.array([only if g.host is None else plan.host_index[g.host] for g in plan.guests], dtype=np.int64)
     power = np.array([g.is_on for g in plan.guests], dtype=np.bool_)

@@ -1,0 +1,1 @@
+"""Laws that hold on every plan: see docs/reliability.md."""
