@@ -215,3 +215,46 @@ class Emptying(unittest.TestCase):
         hosts = [HOSTS[0], HOST | {"id": "two"}]
         found = emptied_host(site_with(guests, hosts, day_s=600, moment=0), "one", 580)
         self.assertEqual(found.staying, (("large", "the day ends before it has moved"),))
+
+
+class OfAnyKind(unittest.TestCase):
+    """Patterns with disks, in banks, with cores of their own: each is counted, and what is counted can be added."""
+
+    def test_counted_by_command_and_as_it_can_be_added(self) -> None:
+        """A guest with a disk, and one in a bank, by command in both forms; n can be added, n + 1 is refused."""
+        bank = {"size_mib": 9000, "max_mib": 9000, "spill_volumes": [{"id": f"v{i}", "mib": 3000} for i in range(3)]}
+        hosts = [HOST | {"id": "one", "bank": bank, "store": "disks", "links": [{"id": "l"}]}, HOST | {"id": "two"}]
+        work = {"cpu": 500, "working": 900, "touched": 1000}
+        plan = plan_of(
+            [
+                {"id": "disky", "host": "one", "demand": work | {"ops": 50, "net_mib_s": 3},
+                 "memory": {"size": 2000, "reservation": 2000}, "disks": [{"id": "d", "store": "disks"}]},
+                {"id": "banked", "host": "one", "memory": {"size": 2000, "bank": True}, "demand": work},
+                {"id": "kept", "host": "one", "memory": {"size": 2000, "reservation": 1900}, "demand": work,
+                 "cores": {"only": [9]}},
+            ],
+            hosts=hosts, stores=[{"id": "disks"}],
+        )  # fmt: skip
+        site = site_of(plan, {})
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "p.ruvex.json"
+            path.write_text(plan_text(plan), encoding="utf-8")
+            for guest in ("disky", "banked", "kept"):
+                found = json.loads(run("room", str(path), "--like", guest, "--json").stdout)
+                text = run("room", str(path), "--like", guest)
+                self.assertEqual((text.returncode, text.stderr), (0, ""))
+                paper = {one["host"]: one["paper"] for one in found["hosts"]}
+                with self.subTest(guest=guest):
+                    self.assertGreater(paper["one"], 0)
+                    for count, fits in ((paper["one"], True), (paper["one"] + 1, False)):
+                        after = site.with_plan(with_more(plan, pattern_of(site, guest), "one", count))
+                        ids = [f"copy{i}" for i in range(count)]
+                        refused = refusal_between(claims_of(site), claims_of(after, booting=ids[-1:]), ids)
+                        self.assertEqual(refused is None, fits)
+
+    def test_what_a_host_cannot_have_is_said(self) -> None:
+        """A guest that is kept to core 9 cannot be on a host of four cores, nor one of a bank where there is none."""
+        site = site_with([cpu_guest("a", 100) | {"host": "one", "cores": {"only": [9]}}])
+        found = room_for(site, pattern_of(site, "a"))
+        self.assertIn("has no core 9", found.hosts[1].rule)
+        self.assertEqual((found.hosts[1].paper, found.hosts[1].worst), (0, 0))

@@ -466,7 +466,9 @@ class Whole:
         data: dict[str, Any] = {
             "format": "ruvex-plan", "version": 1, "name": self._name("plan"), "notes": source.pick(("", "two\nlines")),
             "hosts": hosts, "stores": stores, "pools": pools, "guests": guests, "rules": self._rules(),
-            "moment": self._time(), "day_s": source.pick((86_400, 86_400, 86_400, 93_600.5)), "tick_s": source.pick((1, 1, 5)), "seed": source.pick((1, 7)),
+            "moment": self._time(), "day_s": source.pick((86_400, 86_400, 86_400, 93_600.5)),
+            "tick_s": source.pick((1, 1, 5)),
+            "seed": source.pick((1, 7)),
         }  # fmt: skip
         if guests:
             data["placement"] = self._placement([g["id"] for g in guests], [h["id"] for h in hosts])

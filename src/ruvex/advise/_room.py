@@ -15,7 +15,18 @@ from ruvex.advise._shift import Shift
 from ruvex.divide import Demand, Solved, demand_at, solve
 from ruvex.engine import rows as r
 from ruvex.placing import SAMPLES, lack_in
-from ruvex.plan import EditError, ElasticMemory, FixedMemory, Guest, Plan, Resource, Stays, add_items
+from ruvex.plan import (
+    EditError,
+    ElasticMemory,
+    FixedMemory,
+    Guest,
+    Plan,
+    Resource,
+    Stays,
+    ThinMemory,
+    add_items,
+    guest_problems,
+)
 from ruvex.promise import Refusal, claims_of, refusal_between
 from ruvex.site import Site, disks_of, hand_out, site_of, starting_order
 
@@ -118,6 +129,15 @@ class Room:
         return {"at_s": self.at_s, "paper": self.paper, "now": self.now, "worst": self.worst, "hosts": hosts}
 
 
+def alone_of(site: Site, pattern: Guest) -> Site:
+    """Give a site of one guest that has all it wants: no host, pool, bank or store of the plan holds it back."""
+    bare: dict[str, Any] = {"id": "one-more", "pool": None, "host": None, "power": "on", "disks": ()}
+    if isinstance(pattern.memory, ThinMemory):
+        bare["memory"] = pattern.memory.model_copy(update={"bank": False, "spill_volume": None})
+    plan = Plan(guests=(pattern.model_copy(update=bare),), day_s=site.plan.day_s, moment=site.plan.moment)
+    return site_of(plan, site.traces)
+
+
 def as_fixed(pattern: Guest) -> Guest:
     """Give the guest with fixed memory of the size it would have otherwise."""
     memory = pattern.memory
@@ -131,7 +151,7 @@ def as_elastic(site: Site, pattern: Guest) -> Guest:
     memory = pattern.memory
     if isinstance(memory, ElasticMemory):
         return pattern
-    alone = site_of(Plan(guests=(pattern.model_copy(update={"pool": None, "host": None}),)), site.traces)
+    alone = alone_of(site, pattern)
     times = np.linspace(0.0, site.plan.day_s, SAMPLES + 1)
     works = [min(float(demand_at(alone, at_s).values[r.W_WORKING, 0]), memory.size) for at_s in times.tolist()]
     floor, boot = max(1.0, round(min(works))), max(1.0, round(max(works)))
@@ -220,8 +240,9 @@ class _Counting:
         plan, pattern, there = self._old.plan, self._pattern, self._old.plan.hosts[host]
         if not self._old.standing.up[host]:
             return f"{there.label} is down"
-        if pattern.in_bank and there.bank is None:
-            return f"{there.label} has no bank"
+        problem = next(iter(guest_problems(pattern, there, "")), None)
+        if problem is not None:
+            return problem.what
         if pattern.cpu_level is not None and there.cpu_level < pattern.cpu_level:
             return f"the processors of {there.label} are of a lower level than its programs see"
         for rule in plan.placement:

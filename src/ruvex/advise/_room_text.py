@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from typing import Final
 
-from ruvex.advise._room import MOST, HostRoom, Lacking, Room
+from ruvex.advise._room import MOST, HostRoom, Lacking, Room, alone_of
+from ruvex.divide import divide
+from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, Guest, Plan, ThinMemory, format_cpu, format_memory, format_time
+from ruvex.site import Site
 from ruvex.words import label_of, shortage_text
 
 _MOST_NAMED: Final = 2
 
 
-def pattern_text(pattern: Guest, wants_mhz: float, needs_mib: float) -> str:
-    """Say what a pattern is like: its vCPUs, its memory, what it wants and needs at the moment that is looked at."""
+def pattern_text(site: Site, pattern: Guest, at_s: float) -> str:
+    """Say what a pattern is like: its vCPUs, its memory, what it wants and needs at a moment where it has all of it."""
+    layers = divide(alone_of(site, pattern), at_s).solved.layers
+    wants_mhz, needs_mib = float(layers[r.M_CPU_WANTED, 0]), float(layers[r.M_NEED, 0])
     memory = pattern.memory
     if isinstance(memory, ElasticMemory):
         told = f"elastic from {format_memory(memory.floor)} to {format_memory(memory.ceiling)}"

@@ -18,9 +18,7 @@ from ruvex.advise import (
 )
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
-from ruvex.divide import divide
-from ruvex.engine import rows as r
-from ruvex.plan import Guest, Plan, UnitError, add_items, format_time, parse_cpu, parse_memory, read_plan
+from ruvex.plan import Guest, Plan, UnitError, format_time, parse_cpu, parse_memory, read_plan
 from ruvex.site import Site, site_of
 
 NO_ROOM = 1
@@ -85,12 +83,8 @@ def _pattern(plan: Plan, like: str | None, typed: dict[str, str | None]) -> Gues
 def _print(found: Room, totals: dict[str, Room], site: Site, like: str | None) -> None:
     plan = site.plan
     name = plan.guests[plan.guest_index[like]].label if like is not None else "the guest that was typed"
-    # What it wants and needs is read off a site of its own, where it has all of it.
-    alone = add_items(Plan(day_s=plan.day_s, moment=min(plan.moment, plan.day_s)), [found.pattern.model_copy(
-        update={"id": "one-more", "pool": None, "host": None, "power": "on"})])  # fmt: skip
-    layers = divide(site_of(alone, site.traces), found.at_s).solved.layers
     print(f"{plan.name or 'Unnamed plan'}: how many more like {name}")
-    print(pattern_text(found.pattern, float(layers[r.M_CPU_WANTED, 0]), float(layers[r.M_NEED, 0])))
+    print(pattern_text(site, found.pattern, found.at_s))
     print(room_text(found))
     for one in found.hosts:
         label = plan.hosts[plan.host_index[one.host]].label

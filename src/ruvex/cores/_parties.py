@@ -13,6 +13,7 @@ from ruvex.divide import Division
 from ruvex.engine import rows as r
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Guest, Host
+from ruvex.site import cores_of
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -173,12 +174,10 @@ def _arrays(
     wanted = division.cpu.wanted_of_guests
     threads = machine.cores * width
     rows, is_row = [np.ones(threads, dtype=np.uint8)], dict[int, int]()
-    own = _own_cores(plan.guests, guest_at.values(), machine)
-    taken = np.zeros(threads, dtype=np.uint8)
-    for cores in own.values():
-        taken[cores] = 1
-    rows[0] -= taken
-    next_core = 0
+    may = cores_of(plan.guests, guest_at.values(), machine)
+    for guest, cores in may.items():
+        if plan.guests[guest].dedicated_cores:
+            rows[0][_threads(cores, width)] = 0
     homes = np.full(len(order), -1, dtype=np.int64)
     for vcpu, party in enumerate(order):
         above = growing.above[party]
@@ -193,9 +192,7 @@ def _arrays(
             numbers[t.C_BURST_MS, vcpu] = burst.ms
             numbers[t.C_SLEEP_MS, vcpu] = min(burst.ms * (1.0 / duty - 1.0), _NEVER_MS) if duty > 0 else _NEVER_MS
         if guest not in is_row:
-            row, next_core = _threads_of(item, machine, own.get(guest), next_core)
-            if row is not None and guest not in own:
-                row = row * (1 - taken)
+            row = _threads_of(item, may.get(guest), rows[0], width)
             is_row[guest] = 0 if row is None else len(rows)
             if row is not None:
                 rows.append(row)
@@ -211,47 +208,23 @@ def _arrays(
     )  # fmt: skip
 
 
-def _own_cores(guests: tuple[Guest, ...], here: object, machine: Host) -> dict[int, list[int]]:
-    """Give the threads of the cores that guests have for themselves, taken from the last core down."""
-    found: dict[int, list[int]] = {}
-    core, width = machine.cores, machine.threads_per_core
-    for guest in sorted(here):  # type: ignore[call-overload]
-        if guests[guest].dedicated_cores:
-            first = max(0, core - guests[guest].vcpus)
-            found[guest] = list(range(first * width, core * width))
-            core = first
-    return found
+def _threads(cores: tuple[int, ...], width: int) -> list[int]:
+    return [core * width + thread for core in cores for thread in range(width)]
 
 
 def _threads_of(
-    guest: Guest, machine: Host, own: list[int] | None, next_core: int
-) -> tuple[NDArray[np.uint8] | None, int]:
-    """Give the threads a guest may run on, None for all, and the core at which the next guest kept together begins."""
-    width, wish = machine.threads_per_core, guest.cores
-    threads = machine.cores * width
-    if own is not None:
-        row = np.zeros(threads, dtype=np.uint8)
-        row[own] = 1
-        return row, next_core
-    if wish.only is None and wish.second_threads and not wish.side_by_side:
-        return None, next_core
-    row = np.ones(threads, dtype=np.uint8)
-    if wish.only is not None:
+    guest: Guest, cores: tuple[int, ...] | None, others: NDArray[np.uint8], width: int
+) -> NDArray[np.uint8] | None:
+    """Give the threads a guest may run on, where those are not the same as ``others`` may run on: then None."""
+    if cores is None and guest.cores.second_threads:
+        return None
+    row = others.copy()
+    if cores is not None:
         row[:] = 0
-        for core in wish.only:
-            row[core * width : (core + 1) * width] = 1
-    if wish.side_by_side:
-        fills = math.ceil(guest.vcpus / width)
-        usable = [core for core in range(machine.cores) if row[core * width]]
-        kept = [usable[(next_core + i) % len(usable)] for i in range(min(fills, len(usable)))]
-        next_core += fills
-        near = np.zeros(threads, dtype=np.uint8)
-        for core in kept:
-            near[core * width : (core + 1) * width] = 1
-        row &= near
-    if not wish.second_threads:
-        row[np.arange(threads) % width > 0] = 0
-    return row, next_core
+        row[_threads(cores, width)] = 1
+    if not guest.cores.second_threads and not guest.dedicated_cores:
+        row[np.arange(row.size) % width > 0] = 0
+    return row
 
 
 def _home(division: Division, guest: int, machine: Host) -> int:

@@ -17,9 +17,12 @@ if TYPE_CHECKING:
 
 CAUSES: Final = (
     "", "own limit", "own ceiling", "own size", "agent missing", "pool's limit", "bank", "supply", "agent loading",
-    "still growing", "boot from disk",
+    "still growing", "boot from disk", "cores it is kept to",
 )  # fmt: skip
-"""Why a guest is below its need; the first is that it is not. The last three take time, so a division has none."""
+"""Why a guest is below its need; the first is that it is not.
+
+Three take time, so a division has none of them: the agent loads, it is still growing, it boots from disk.
+"""
 
 _NOISE: Final = 1e-9
 

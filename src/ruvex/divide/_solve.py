@@ -116,8 +116,8 @@ def _shapes(forest: Forest, guests: int, pools: int, hosts: int, images: int) ->
         (8, one.nodes.shape[1]),
     )  # fmt: skip
     others = (
-        (8, trees.slots.shape[1]), (8, one.slots.shape[1]), (r.M_ROWS, guests), (2, pools), (hosts,), (hosts,),
-        (guests,), (forest.homes[2].size,), (2, hosts, max(images, 1)), (2, guests),
+        (r.A_ROWS, trees.slots.shape[1]), (r.A_ROWS, one.slots.shape[1]), (r.M_ROWS, guests), (2, pools),
+        (hosts,), (hosts,), (guests,), (forest.homes[2].size,), (2, hosts, max(images, 1)), (2, guests),
     )  # fmt: skip
     found, at = [], 0
     for shape in (*zero, *others):
@@ -177,7 +177,8 @@ def solve(site: Site, demand: Demand, *, levels: Levels | None = None) -> Solved
         site.layout.parent, site.layout.order, site.hosts, site.rules, site.images, forest.homes, demand.values,
         trees.places, values, trees.nodes, trees.slots, trees.guest_slots, trees.first, trees.pool_nodes, asks, known,
         (one.places, one_values, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes, one_asks, one_known),
-        forest.is_spread, layers, (weights, *room), flows.as_taken, np.zeros(flows.supply.size), flow_work, flowing,
+        forest.is_spread, forest.kept.as_taken(), layers, (weights, *room), flows.as_taken,
+        np.zeros(flows.supply.size), flow_work, flowing,
     )  # fmt: skip
     if not residual <= MOST_RESIDUAL:
         raise NotConvergedError(float(residual))

@@ -32,6 +32,9 @@ def find_causes(
         codes[guest] = r.NO_CAUSE
         if slot >= 0 and (unmet[guest] > least or beyond[guest] > least):
             is_full = asks[r.A_GIVEN, slot] >= asks[r.A_CAP, slot] - least
+            if resource == 0 and asks[r.A_BOUND, slot] > 0.0:
+                codes[guest] = r.KEPT_CORES
+                continue
             codes[guest] = why(
                 resource, guest, slot, is_full, unmet[guest] > least, guests, standing, places, nodes, slots, stops
             )

@@ -26,6 +26,7 @@ from ruvex.engine._asks import (
 from ruvex.engine._fill import fill_place
 from ruvex.engine._flows import divide_flows
 from ruvex.engine._jit import kernel
+from ruvex.engine._kept import fit_to_cores
 from ruvex.engine._layers import lay_out, outcome, spread_far
 
 
@@ -109,7 +110,7 @@ def fill_places(resource: int, places: Any, values: Any, nodes: Any, asks: Any, 
 def divide_moment(
     guests: Any, numbers: Any, standing: Any, disks: Any, pools: Any, by_members: Any, parent: Any, order: Any,
     hosts: Any, rules: Any, images: int, homes: Any, demand: Any, places: Any, values: Any, nodes: Any, slots: Any,
-    guest_slots: Any, first: Any, pool_nodes: Any, asks: Any, known: Any, one: Any, spread: Any, layers: Any,
+    guest_slots: Any, first: Any, pool_nodes: Any, asks: Any, known: Any, one: Any, spread: Any, kept: Any, layers: Any,
     work: Any, flows: Any, moving: Any, flow_work: Any, flowing: Any,
 ) -> float:  # fmt: skip
     """Divide a site at a moment.
@@ -131,6 +132,8 @@ def divide_moment(
         nodes, asks, known.
     spread
         For CPU and memory whether some pool lives in several places.
+    kept
+        As ``fit_to_cores`` takes it.
     layers
         Shape (16, guests); written.
     work
@@ -210,4 +213,6 @@ def divide_moment(
         one_pool_nodes, one_places, one_values, one_nodes, one_slots, one_guest_slots, one_asks, one_known, rule,
         spread[0],
     )  # fmt: skip
+    for place in range(hosts.shape[1]):
+        fit_to_cores(place, places, nodes, slots, values, asks, known, rule, guests, hosts, kept)
     return max(worst, residual)

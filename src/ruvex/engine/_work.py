@@ -9,6 +9,7 @@ from ruvex.engine import rows as r
 from ruvex.engine._asks import ask_alike, ask_cpu, ask_pool, ask_pools, cpu_supplies, note_as_one
 from ruvex.engine._fill import ask_as_pool, fill_place, sum_up
 from ruvex.engine._jit import kernel, part
+from ruvex.engine._kept import fit_to_cores
 from ruvex.engine._moment import fill_as_one, fill_places
 from ruvex.engine._tally import UNMET, count_cpu, count_unmet
 
@@ -56,13 +57,14 @@ def divide_cpu(
     batch
         Batch work of guests.
     room
-        Shape (2, places), (guests,) and (pools + 1,): the last tells whether there was enough as one machine.
+        Shape (2, places), (guests,) and (pools + 1,): the last tells whether there was enough as one machine; and what
+        ``fit_to_cores`` takes.
     """
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
     one_places, one_nodes, one_slots, one_guest_slots, one_first, one_pool_nodes, one_values, one_asks, one_known = one
     values, codes, place_values, asks, known, weights = play
-    of_places, caps, of_pools = room
+    of_places, caps, of_pools, kept = room
     count, host_count = guests.shape[1], hosts.shape[1]
     any_dirty, doubles = anew, False
     for host in range(host_count):
@@ -110,11 +112,14 @@ def divide_cpu(
             note_as_one(0, places, nodes, slots, guest_slots, asks, known, one_guest_slots, one_asks)
             ask_pools(0, first, pool_nodes, order, pools, weights, nodes, asks, known)
             fill_places(0, places, place_values, nodes, asks, known, rule)
+            for place in range(host_count):
+                fit_to_cores(place, places, nodes, slots, place_values, asks, known, rule, guests, hosts, kept)
         else:
             _follow_pools(first, pool_nodes, order, pools, weights, nodes, asks, known, of_places, of_pools)
             for place in range(host_count):
                 if of_places[_DIRTY, place] > 0.0:
                     fill_place(place, places, nodes, place_values, asks, known, rule)
+                    fit_to_cores(place, places, nodes, slots, place_values, asks, known, rule, guests, hosts, kept)
     else:
         for place in range(host_count):
             if of_places[_DIRTY, place] > 0.0:
@@ -124,6 +129,7 @@ def divide_cpu(
                     reservation, limit = pools[r.P_RESERVATION, 0, pool], pools[r.P_LIMIT, 0, pool]
                     ask_as_pool(node, reservation, limit, weights[0, pool], nodes, asks, known)
                 fill_place(place, places, nodes, place_values, asks, known, rule)
+                fit_to_cores(place, places, nodes, slots, place_values, asks, known, rule, guests, hosts, kept)
     for guest in range(count):
         slot = guest_slots[0, guest]
         if slot >= 0 and asks[r.A_GIVEN, slot] != values[r.X_DELIVERED, guest]:

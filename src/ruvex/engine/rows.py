@@ -62,8 +62,9 @@ LEAST_WEIGHT = 1e-200
 """What counts less counts as much: a level, an amount divided by a weight, is to stay a number."""
 
 # What members ask for and get, by slot.
-A_FLOOR, A_KNEE, A_USE, A_CAP, A_KEEP, A_OWN, A_WEIGHT, A_GIVEN = range(8)
-"""``A_KEEP`` and ``A_OWN`` are what section 4 calls so."""
+A_FLOOR, A_KNEE, A_USE, A_CAP, A_KEEP, A_OWN, A_WEIGHT, A_GIVEN, A_BOUND = range(9)
+A_ROWS = 9
+"""``A_KEEP`` and ``A_OWN`` are what section 4 calls so; ``A_BOUND`` is 1 where the cores it is kept to give no more."""
 
 # What is known of nodes.
 V_LEVEL, V_HEADROOM, V_RESERVATION, V_LIMIT, V_WEIGHT, V_AS_ONE, V_BROKEN, V_LIMITED = range(8)
@@ -155,8 +156,8 @@ AMPLE, SHORT, DIRE = range(3)
 # Causes of a shortfall, in the order of ``CAUSES``.
 (
     NO_CAUSE, OWN_LIMIT, OWN_CEILING, OWN_SIZE, AGENT_MISSING, POOL_LIMIT, BANK, SUPPLY, AGENT_LOADING, STILL_GROWING,
-    BOOT_FROM_DISK,
-) = range(11)  # fmt: skip
+    BOOT_FROM_DISK, KEPT_CORES,
+) = range(12)  # fmt: skip
 
 # What a play counts of guests: rows of ``Tally.guests``; ticks, MHz·ticks, MiB·ticks, parts of 1, MiB; transfers and
 # traffic times ticks, and the ticks in which some were lacking.

@@ -1,6 +1,6 @@
 """The plan: its model classes, reading and writing, units and edits. No NumPy and no Qt in here."""
 
-from ruvex.plan._check import check_plan
+from ruvex.plan._check import check_plan, guest_problems
 from ruvex.plan._disk import clear_leftovers, read_file, replace_file, replacing
 from ruvex.plan._edits import (
     Change,
@@ -240,6 +240,7 @@ __all__ = [
     "format_number",
     "format_time",
     "get_setting",
+    "guest_problems",
     "has_setting",
     "highest_of",
     "move_items",

@@ -149,9 +149,9 @@ class Ticks:
         one_values = np.zeros((r.Q_ROWS, one.places.shape[1]))
         self._one = (
             one.places, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes, one_values,
-            np.zeros((8, one.slots.shape[1])), np.zeros((8, one.nodes.shape[1])),
+            np.zeros((r.A_ROWS, one.slots.shape[1])), np.zeros((8, one.nodes.shape[1])),
         )  # fmt: skip
-        asks, known = np.zeros((8, trees.slots.shape[1])), np.zeros((8, trees.nodes.shape[1]))
+        asks, known = np.zeros((r.A_ROWS, trees.slots.shape[1])), np.zeros((8, trees.nodes.shape[1]))
         weights = np.zeros((2, layout.parent.size))
         self._play = (self.state.values, self.state.codes, self.place_values, asks, known, weights)
         guests, places, nodes = site.guests.shape[1], trees.places.shape[1], trees.nodes.shape[1]
@@ -160,7 +160,8 @@ class Ticks:
             np.zeros(forest.homes[2].size), np.zeros(nodes, dtype=np.int64),
             np.zeros((2, hosts.shape[1], max(site.images, 1))),
         )  # fmt: skip
-        self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1)
+        kept = forest.kept.as_taken()
+        self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1), kept
         self._sums = (self.of_guests, self.by_cause, self.of_places)
         flows = forest.flows
         self._flows = (
@@ -306,6 +307,7 @@ class Ticks:
         asks, known, weights = copied(of._play[3:])
         self._play = (self.state.values, self.state.codes, self.place_values, asks, known, weights)
         self._one = (*of._one[:6], *copied(of._one[6:]))
-        self._room, self._cpu_room = copied(of._room), copied(of._cpu_room)
+        self._room = copied(of._room)
+        self._cpu_room = (*copied(of._cpu_room[:3]), self.site.forest.kept.as_taken())
         self._flows = (of._flows[0], of._flows[1].copy(), copied(of._flows[2]), copied(of._flows[3]))
         self._sums = (self.of_guests, self.by_cause, self.of_places)

@@ -3,6 +3,7 @@
 from ruvex.site._claims import ClaimSums, boot_claim, set_aside, sum_claims, would_claim
 from ruvex.site._flows import Flows, Taps, flow_ids_of
 from ruvex.site._forest import Forest, Trees
+from ruvex.site._kept import Kept, cores_of
 from ruvex.site._layout import Layout
 from ruvex.site._placement import allowed_hosts, broken_rules, live_move_problem, placement_problem
 from ruvex.site._signals import SignalBank, gather_signals
@@ -15,6 +16,7 @@ __all__ = [
     "ClaimSums",
     "Flows",
     "Forest",
+    "Kept",
     "Layout",
     "SignalBank",
     "Site",
@@ -27,6 +29,7 @@ __all__ = [
     "broken_rules",
     "by_room",
     "comeback_turn",
+    "cores_of",
     "disks_of",
     "find_volume",
     "flow_ids_of",

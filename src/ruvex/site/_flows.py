@@ -77,7 +77,7 @@ class Flows:
     def room(self) -> tuple[Floats, Floats, Floats]:
         """Give room for what is known of places, slots and nodes."""
         places = self.supply.size
-        return np.zeros((r.Q_ROWS, places)), np.zeros((8, self.slots.shape[1])), np.zeros((8, places))
+        return np.zeros((r.Q_ROWS, places)), np.zeros((r.A_ROWS, self.slots.shape[1])), np.zeros((8, places))
 
     def promises(self, place: int) -> list[tuple[int, float]]:
         """Give the position of each guest on a place, and what is promised it there in the place's own measure."""

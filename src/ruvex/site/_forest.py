@@ -9,8 +9,10 @@ from numpy.typing import NDArray
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
+from ruvex.plan import Plan
 from ruvex.site._flows import Flows, Taps, flows_of
 from ruvex.site._ground import Ground
+from ruvex.site._kept import Kept, kept_of
 from ruvex.site._layout import Layout
 from ruvex.site._standing import Standing
 
@@ -57,6 +59,8 @@ class Forest:
         Whether some pool lives in several places, for CPU and for memory.
     homes
         Where guests are at home among NUMA nodes: where the homes of each begin, the nodes, and the memory of each.
+    kept
+        The sets of cores that guests are kept to.
     """
 
     trees: Trees
@@ -65,10 +69,13 @@ class Forest:
     banks: Ints
     is_spread: tuple[bool, bool]
     homes: tuple[Ints, Ints, Floats]
+    kept: Kept
     place_of: Ints = field(repr=False)
 
 
-def forest_of(layout: Layout, numbers: Ints, ground: Ground, hosts: Floats, taps: Taps, standing: Standing) -> Forest:
+def forest_of(
+    plan: Plan, layout: Layout, numbers: Ints, ground: Ground, hosts: Floats, taps: Taps, standing: Standing
+) -> Forest:
     """Build the forest of a site for a standing; arguments as the site has them."""
     count, guests = hosts.shape[1], ground.guests
     banks = np.flatnonzero(hosts[r.H_BANK] > 0)
@@ -94,7 +101,9 @@ def forest_of(layout: Layout, numbers: Ints, ground: Ground, hosts: Floats, taps
         one = _trees(one_of, standing, numbers, layout, *kinds)
     else:
         one = trees
-    return Forest(trees, one, flows_of(taps, standing), banks, spread, _homes(guests, hosts, standing), place_of)
+    shape = trees.slots.shape[1], trees.nodes.shape[1], trees.places.shape[1]
+    kept = kept_of(plan, ground.wishing, standing.of_guests, shape)
+    return Forest(trees, one, flows_of(taps, standing), banks, spread, _homes(guests, hosts, standing), kept, place_of)
 
 
 def _trees(place_of: Ints, standing: Standing, numbers: Ints, layout: Layout, kind: Ints, host: Ints) -> Trees:

@@ -33,11 +33,14 @@ class Ground:
     guests
         Shape as ``Site.guests``; rows that do not matter are 0.
     wishes
-        Of each guest what is no number: power, host, level of the processor, and the spill volume it names.
+        Of each guest what is no number: power, host, level of the processor, the spill volume it names, and cores.
+    wishing
+        The positions of those that are kept to some cores, or have cores of their own.
     """
 
     guests: Floats
     wishes: tuple[tuple[object, ...], ...]
+    wishing: tuple[int, ...]
 
     def patched(self, guests: Floats, plan: Plan, changed: Sequence[int]) -> Ground:
         """Give that of a plan in which some guests are others; this very one where nothing of it differs."""
@@ -53,9 +56,13 @@ def ground_of(plan: Plan, guests: Floats) -> Ground:
     """Give what a standing and a forest read; ``guests`` as ``Site.guests`` has them."""
     read = np.zeros_like(guests)
     read[_ROWS] = guests[_ROWS]
-    return Ground(read, tuple(_wish(guest) for guest in plan.guests))
+    wishing = tuple(
+        i for i, guest in enumerate(plan.guests)
+        if guest.dedicated_cores or guest.cores.only is not None or guest.cores.side_by_side
+    )  # fmt: skip
+    return Ground(read, tuple(_wish(guest) for guest in plan.guests), wishing)
 
 
 def _wish(guest: Guest) -> tuple[object, ...]:
     volume = guest.memory.spill_volume if isinstance(guest.memory, ThinMemory) else None
-    return guest.power, guest.host, guest.cpu_level, volume
+    return guest.power, guest.host, guest.cpu_level, volume, guest.cores

@@ -157,7 +157,7 @@ class Site:
         """Give the same site with others on, or elsewhere."""
         if standing is self.standing:
             return self
-        forest = forest_of(self.layout, self.numbers, self.ground, self.hosts, self.taps, standing)
+        forest = forest_of(self.plan, self.layout, self.numbers, self.ground, self.hosts, self.taps, standing)
         return replace(self, standing=standing, forest=forest)
 
     def _with_same_rows(self, made: Site) -> Site:
@@ -228,7 +228,7 @@ def site_of(plan: Plan, traces: Traces) -> Site:
         taps=taps,
         ground=ground,
         standing=standing,
-        forest=forest_of(layout, numbers, ground, hosts, taps, standing),
+        forest=forest_of(plan, layout, numbers, ground, hosts, taps, standing),
     )
 
 

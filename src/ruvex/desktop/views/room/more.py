@@ -18,8 +18,6 @@ from ruvex.desktop.state.rooms import More
 from ruvex.desktop.state.steps import Step
 from ruvex.desktop.views.room.columns import Column, Columns
 from ruvex.desktop.views.room.section import Canvas, Section, Spots
-from ruvex.divide import divide
-from ruvex.engine import rows as r
 from ruvex.plan import (
     EditError,
     Guest,
@@ -32,7 +30,6 @@ from ruvex.plan import (
     parse_cpu,
     parse_memory,
 )
-from ruvex.site import Site, site_of
 
 _MARK_W, _MARK_H, _PITCH = 9, 15, 13
 _LINES: Final = 2
@@ -218,7 +215,7 @@ class MoreSection(Section):
         if self._problem:
             self.told.set_text(self._problem)
         elif pattern is not None:
-            self.told.set_text(_like(self._desk.document.site, pattern))
+            self.told.set_text(pattern_text(self._desk.document.site, pattern, self._desk.document.plan.moment))
         if more is None:
             self.paper.set_text("Being counted\u2026")
             return
@@ -282,14 +279,6 @@ class MoreSection(Section):
             return
         self._problem = ""
         self._desk.rooms.set_pattern(pattern)
-
-
-def _like(site: Site, pattern: Guest) -> str:
-    """Say what a pattern is like, with what it wants and needs at the moment where it has all of it."""
-    alone = pattern.model_copy(update={"id": "one-more", "pool": None, "host": None, "power": "on"})
-    plan = Plan(guests=(alone,), day_s=site.plan.day_s, moment=site.plan.moment)
-    layers = divide(site_of(plan, site.traces)).solved.layers
-    return pattern_text(pattern, float(layers[r.M_CPU_WANTED, 0]), float(layers[r.M_NEED, 0]))
 
 
 def _added(plan: Plan, pattern: Guest, host: str) -> Plan:
