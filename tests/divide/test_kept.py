@@ -9,10 +9,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ruvex.advise import refusal_of
 from ruvex.divide import Division, causes_of, divide
-from ruvex.plan import Plan
+from ruvex.plan import Plan, change_settings
 from ruvex.play import Player
+from ruvex.promise import admit_in_order
 from ruvex.site import site_of
+from ruvex.words import refusal_text
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.laws.cores_twin import Cores
 
@@ -171,3 +174,36 @@ class AgainstLinearPrograms(unittest.TestCase):
             if pool.cpu.limit is not None:
                 groups.append((members, pool.cpu.limit + 1e-6))
         self.assertLess(cores.more(given_, caps, groups), 0.05)
+
+
+class Promised(unittest.TestCase):
+    """Promises to guests that are kept to cores: no more than these have."""
+
+    def test_a_core_promises_what_it_has_and_no_more(self) -> None:
+        """700 of core 0 are promised: 300 more are accepted, 301 are not, and it is said where."""
+        plan = plan_of([kept("a", 100, 0, reservation=700), kept("b", 100, 0)], host=FOUR)
+        for more, fits in ((300.0, True), (301.0, False)):
+            site = site_of(plan, {})
+            refusal = refusal_of(site, lambda p, m=more: change_settings(p, "b", {"cpu.reservation": m}), ["b"])
+            self.assertEqual(refusal is None, fits)
+        assert refusal is not None
+        self.assertEqual((refusal.kind, refusal.place, round(refusal.shortfall, 6)), ("cores", "h", 1.0))
+        self.assertIn("cores that guests are kept to by 1", refusal_text(plan, refusal))
+        self.assertEqual(refusal.holders[0], ("a", 700.0))
+
+    def test_overlapping_sets_are_counted_together(self) -> None:
+        """Kept to 0, to 1, and to both: 2 000 are there for all three, though each set by itself has room."""
+        guests = [kept("a", 1, 0, reservation=900), kept("b", 1, 1, reservation=900), kept("c", 1, 0, 1)]
+        site = site_of(plan_of(guests, host=FOUR), {})
+        for more, fits in ((200.0, True), (200.1, False)):
+            refused = refusal_of(site, lambda p, m=more: change_settings(p, "c", {"cpu.reservation": m}), ["c"])
+            self.assertEqual(refused is None, fits)
+
+    def test_starting_one_after_the_other(self) -> None:
+        """Three want 400 each of core 0: two start, the third waits for the core; one elsewhere starts all the same."""
+        off = [kept(name, 1, 0, reservation=400) | {"power": "off"} for name in "abc"]
+        site = site_of(plan_of([*off, kept("d", 1, 2, reservation=400) | {"power": "off"}], host=FOUR), {})
+        admitted, waiting = admit_in_order(site, ["a", "b", "c", "d"])
+        self.assertEqual(admitted, ["a", "b", "d"])
+        self.assertEqual([(one.guest, one.kind, one.place) for one in waiting], [("c", "cores", "h")])
+        self.assertAlmostEqual(waiting[0].shortfall, 200.0)

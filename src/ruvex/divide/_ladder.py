@@ -26,7 +26,7 @@ _SETTING: Final = {
 }  # fmt: skip
 
 
-_FROM_ABOVE: Final = ("supply", "bank", "pool's limit")
+_FROM_ABOVE: Final = ("supply", "bank", "pool's limit", "cores it is kept to")
 
 
 @dataclass(frozen=True, slots=True)

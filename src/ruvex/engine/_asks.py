@@ -47,7 +47,7 @@ def ask_cpu(guest: int, slot: int, wanted: float, guests: Any, standing: Any, ho
         floor = min(guests[r.G_CPU_RESERVATION, guest], cap)
     asks[r.A_FLOOR, slot] = asks[r.A_OWN, slot] = floor
     asks[r.A_KNEE, slot] = asks[r.A_USE, slot] = asks[r.A_CAP, slot] = cap
-    asks[r.A_KEEP, slot] = max(floor, cap)
+    asks[r.A_KEEP, slot], asks[r.A_BOUND, slot] = max(floor, cap), 0.0
 
 
 @part

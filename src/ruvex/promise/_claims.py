@@ -15,9 +15,9 @@ from ruvex.site import ClaimSums, Site, boot_claim, set_aside, sum_claims, would
 
 Floats = NDArray[np.float64]
 
-Kind = Literal["cpu", "memory", "host-cpu", "host-memory", "spill", "bank", "volume"]
+Kind = Literal["cpu", "memory", "host-cpu", "host-memory", "spill", "bank", "volume", "cores"]
 """What a promise is made of: MHz and MiB in the tree, CPU and memory of one host, its spill space, memory of its bank,
-its spill volumes."""
+its spill volumes, MHz of the cores that guests are kept to."""
 
 NODE_KINDS: Final[tuple[Kind, Kind]] = ("cpu", "memory")
 HOST_KINDS: Final[tuple[Kind, Kind, Kind, Kind]] = ("host-cpu", "host-memory", "spill", "bank")
@@ -26,7 +26,7 @@ NOISE: Final = 1e-9
 
 def is_cpu(kind: Kind) -> bool:
     """Tell whether a kind of promise is counted in MHz."""
-    return kind in ("cpu", "host-cpu")
+    return kind in ("cpu", "host-cpu", "cores")
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.promise._claims import HOST_KINDS, NODE_KINDS, Claims, Kind, claims_of, host_needs
+from ruvex.promise._cores import crowds_of
 from ruvex.site import Site, allowed_hosts, boot_claim, starting_order, would_claim
 
 
@@ -54,6 +55,8 @@ def admit_in_order(
     if not names:
         return [], []
     claims = claims or claims_of(site)
+    crowded = _crowded(site, names, on_host or {})
+    names = [name for name in names if name not in crowded]
     order = np.array([plan.guest_index[guest] for guest in names], dtype=np.int64)
     host = site.standing.host.copy() if plan.hosts else np.full(len(plan.guests), -1, dtype=np.int64)
     for guest, at in (on_host or {}).items():
@@ -70,7 +73,7 @@ def admit_in_order(
         order, host, site.layout.pool_of + 1, takes, needs, parent, reservation, claims.claimed.copy(), claims.allowed,
         claims.host_claimed.copy(), claims.host_allowed, found, short,
     )  # fmt: skip
-    admitted, waiting = [], []
+    admitted, waiting = [], list(crowded.values())
     for guest, ending, at, amount in zip(names, *found.tolist(), short.tolist(), strict=True):
         if ending == 0:
             admitted.append(guest)
@@ -81,6 +84,31 @@ def admit_in_order(
             kind = HOST_KINDS[ending - 1 - len(NODE_KINDS)]
             waiting.append(Waiting(guest, kind, plan.hosts[at].id, amount))
     return admitted, waiting
+
+
+def _crowded(site: Site, names: list[str], on_host: Mapping[str, int]) -> dict[str, Waiting]:
+    """Find those for whom the cores that they are kept to have no promise left, one after the other."""
+    plan, found, taken = site.plan, dict[str, Waiting](), list[int]()
+    wishing = set(site.ground.wishing)
+    if not any(plan.guest_index[name] in wishing for name in names):
+        return found
+    of_guests = site.standing.of_guests.copy()
+    for name, host in on_host.items():
+        of_guests[r.S_HOST, plan.guest_index[name]] = host
+    there = replace(site, standing=replace(site.standing, of_guests=of_guests))
+    mine = would_claim(there)[0]
+    for name in names:
+        at = plan.guest_index[name]
+        if at not in wishing or of_guests[r.S_HOST, at] < 0:
+            continue
+        on = [float(amount) if site.standing.on[i] or i in taken or i == at else 0.0 for i, amount in enumerate(mine)]
+        crowd = next((c for c in crowds_of(there, on, besides=(*taken, at)) if at in c.guests and c.over > 0), None)
+        if crowd is None:
+            taken.append(at)
+        else:
+            over = min(crowd.over, float(mine[at]))
+            found[name] = Waiting(name, "cores", plan.hosts[crowd.host].id, over)
+    return found
 
 
 def hosts_that_take(site: Site, guest: str) -> list[int]:

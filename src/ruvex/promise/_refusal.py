@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvex.engine import rows as r
 from ruvex.promise._claims import HOST_KINDS, NODE_KINDS, NOISE, Claims, Kind, host_needs
+from ruvex.promise._cores import crowds_of
 from ruvex.site import Site, volume_need, without_volume
 
 Floats = NDArray[np.float64]
@@ -84,7 +85,7 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
     node_short = node_over > NOISE * np.maximum(1.0, np.abs(after.claimed))
     host_short = host_over > NOISE * np.maximum(1.0, np.abs(after.host_claimed))
     if not (node_short.any() or host_short.any()):
-        return _volume_refusal(before.site, after.site)
+        return _volume_refusal(before.site, after.site) or _cores_refusal(before, after)
     known = after.site.layout.position
     chains = [_way_up(after, item) for item in changed if item in known]
     for k, kind in enumerate(NODE_KINDS):
@@ -125,6 +126,25 @@ def _volume_refusal(before: Site, after: Site) -> Refusal | None:
     tried = Tried(host_id, sum(needs.values()), sum(volume.mib for volume in volumes), 0.0)
     holders = sorted(((g, need) for g, need in needs.items() if g not in lacking), key=lambda pair: -pair[1])
     return Refusal("volume", host_id, needs[next(iter(lacking))], (tried,), tuple(holders))
+
+
+def _cores_refusal(before: Claims, after: Claims) -> Refusal | None:
+    """Refuse what lets more be claimed of the cores that guests are kept to than these can promise."""
+    if not after.site.ground.wishing:
+        return None
+    plan = before.site.plan
+    known = {plan.hosts[one.host].id: one.over for one in crowds_of(before.site, before.sums.guests[0].tolist())}
+    for crowd in crowds_of(after.site, after.sums.guests[0].tolist()):
+        host = after.site.plan.hosts[crowd.host].id
+        over = crowd.over - known.get(host, 0.0)
+        if over > NOISE * max(1.0, crowd.claimed):
+            claims = after.sums.guests[0]
+            holders = sorted(
+                ((after.site.plan.guests[i].id, float(claims[i])) for i in crowd.guests), key=lambda h: -h[1]
+            )
+            tried = Tried(host, crowd.claimed, crowd.allowed, 0.0)
+            return Refusal("cores", host, over, (tried,), tuple(one for one in holders if one[1] > 0))
+    return None
 
 
 def _in_order_of(before: Claims, after: Claims) -> Floats:

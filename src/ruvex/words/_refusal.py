@@ -7,19 +7,21 @@ from collections.abc import Mapping
 from typing import Final
 
 from ruvex.placing import Obstacle
-from ruvex.plan import Host, Plan, Pool, ThinMemory, find_item, format_cpu, format_memory
+from ruvex.plan import Host, Plan, Pool, find_item, format_cpu, format_memory
 from ruvex.promise import Kind, Refusal, Tried, Waiting, is_cpu
-from ruvex.words._settings import label_of
+from ruvex.words._settings import counted, label_of
 
 _MOST_HOLDERS: Final = 4
 _WHAT: Final[Mapping[Kind, str]] = {
     "cpu": "CPU promises", "memory": "memory promises", "host-cpu": "CPU that its guests can be promised",
     "host-memory": "memory that its guests can be promised", "spill": "spill space",
     "bank": "memory that the guests of its bank can be promised", "volume": "a spill volume for the bank",
+    "cores": "CPU on the cores that guests are kept to",
 }  # fmt: skip
 _HELD: Final[Mapping[Kind, str]] = {
     "host-cpu": "promised to its guests", "host-memory": "promised to its guests, their overhead and its bank",
     "spill": "needed", "bank": "promised to the guests of its bank",
+    "cores": "promised to guests that are kept to the same cores",
 }  # fmt: skip
 
 
@@ -53,15 +55,17 @@ def obstacle_text(plan: Plan, obstacle: Obstacle) -> str:
 
 def chain_lines(plan: Plan, refusal: Refusal) -> list[str]:
     """Say for each place that was tried what would be claimed there and what may be."""
-    return [_tried_line(plan, tried, refusal.kind) for tried in refusal.chain]
+    return [_tried_line(plan, tried, refusal) for tried in refusal.chain]
 
 
-def _tried_line(plan: Plan, tried: Tried, kind: Kind) -> str:
+def _tried_line(plan: Plan, tried: Tried, refusal: Refusal) -> str:
+    kind = refusal.kind
     label, claimed = _label(plan, tried.place), _amount(tried.claimed, kind)
     item = find_item(plan, tried.place) if tried.place is not None else None
     if isinstance(item, Host):
         if kind == "volume":
-            return f"{label}: {_volumes_text(plan, item)}"
+            # Those who have a volume, and the one that finds none.
+            return f"{label}: {_volumes_text(item, len(refusal.holders) + 1)}"
         return f"{label}: {claimed} {_HELD[kind]}, of {_amount(tried.allowed, kind)}"
     if tried.place is None:
         return f"{label}: {claimed} claimed, of {_amount(tried.allowed, kind)} that can be promised"
@@ -77,12 +81,11 @@ def _tried_line(plan: Plan, tried: Tried, kind: Kind) -> str:
     return line
 
 
-def _volumes_text(plan: Plan, host: Host) -> str:
+def _volumes_text(host: Host, guests: int) -> str:
     """Say which volumes the bank of a host has, and how many guests there are for them."""
     volumes = host.bank.spill_volumes if host.bank is not None else ()
-    there = [g for g in plan.guests if g.in_bank and g.is_on and isinstance(g.memory, ThinMemory) and g.host == host.id]
     sizes = ", ".join(format_memory(volume.mib) for volume in volumes) or "none"
-    return f"spill volumes of {sizes}, for {len(there)} guest{'s' if len(there) != 1 else ''} that need one each"
+    return f"spill volumes of {sizes}, for {counted(guests, 'guest')} that need{'s' if guests == 1 else ''} one each"
 
 
 def holders_text(plan: Plan, refusal: Refusal) -> str:

@@ -8,10 +8,8 @@ from typing import Any
 from pydantic import BaseModel
 
 from ruvex.plan import (
-    Guest,
-    Host,
     Plan,
-    Pool,
+    Rules,
     find_item,
     format_cpu,
     format_memory,
@@ -22,9 +20,20 @@ from ruvex.plan import (
 
 
 def label_of(plan: Plan, item_id: str | None) -> str:
-    """Give the name people read of a guest, pool or host; the supply for none."""
+    """Give the name people read of a guest, pool, host or store; the supply for none."""
     item = find_item(plan, item_id) if item_id is not None else None
-    return item.label if isinstance(item, Guest | Pool | Host) else "the supply" if item is None else "the rules"
+    return "the supply" if item is None else "the rules" if isinstance(item, Rules) else item.label
+
+
+def counted(number: int, noun: str) -> str:
+    """Say how many of something there are.
+
+    Examples
+    --------
+    >>> counted(1, "guest"), counted(0, "guest")
+    ('1 guest', '0 guests')
+    """
+    return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
 def change_text(change: Mapping[str, Any]) -> str:
