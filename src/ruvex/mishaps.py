@@ -28,6 +28,19 @@ def state_folder() -> Path:
     return Path(named) if named else platformdirs.user_state_path("ruvex")
 
 
+def make_private(folder: Path) -> None:
+    """Make a folder for remembered things that nobody but its owner can look into, whatever the umask is.
+
+    Raises
+    ------
+    OSError
+        It cannot be made.
+    """
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    with contextlib.suppress(OSError):
+        folder.chmod(0o700)
+
+
 def write_report(
     kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
 ) -> Path | None:
@@ -37,7 +50,7 @@ def write_report(
     text = f"{when}  Ruvex {__version__}, Python {sys.version.split()[0]}\n{told[-_MOST_CHARACTERS:]}\n"
     with contextlib.suppress(OSError, ValueError):
         log = state_folder() / "errors.log"
-        log.parent.mkdir(parents=True, exist_ok=True)
+        make_private(log.parent)
         handle = os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NONBLOCK | os.O_CLOEXEC, 0o600)
         with os.fdopen(handle, "ab") as file:
             status = os.fstat(handle)

@@ -22,16 +22,16 @@ from tests.cli.inside import run
 STORE = {"id": "s", "ops": 1000, "mib_s": 1e6}
 
 
-def slow_fill(asks: list[tuple[float, float, float]], amount: float) -> list[float]:
-    """Find by halving the level at which (weight, floor, cap) add up to an amount."""
+def slow_fill(asks: list[tuple[float, float, float]], amount: float) -> tuple[list[float], float]:
+    """Find by halving the level at which (weight, floor, cap) add up to an amount, endless where there is enough."""
     if sum(cap for _, _, cap in asks) <= amount:
-        return [cap for _, _, cap in asks]
+        return [cap for _, _, cap in asks], 1e300
     low, high = 0.0, 1e15
-    for _ in range(400):
+    for _ in range(200):
         middle = (low + high) / 2
         total = sum(min(max(middle * weight, floor), cap) for weight, floor, cap in asks)
         low, high = (middle, high) if total < amount else (low, middle)
-    return [min(max(low * weight, floor), cap) for weight, floor, cap in asks]
+    return [min(max(low * weight, floor), cap) for weight, floor, cap in asks], low
 
 
 @st.composite
@@ -75,33 +75,51 @@ def flowing_plans(draw: st.DrawFn) -> Plan:
 
 
 def expected_taps(plan: Plan) -> dict[tuple[str, str, str], tuple[float, float]]:
-    """Work out slowly what every disk and link wants and gets."""
-    found: dict[tuple[str, str, str], tuple[float, float]] = {}
+    """Work out slowly what every disk and link wants and gets.
+
+    Each guest asks everywhere for what its scarcest other disk or link lets it use; again and again, half of the way
+    each time, until nobody asks for anything else.
+    """
     on = [guest for guest in plan.guests if guest.is_on]
-    for store in plan.stores:
-        mine = [(guest, disk) for guest in on for disk in guest.disks if disk.store == store.id]
-        asks, wants, costs = [], [], []
-        for guest, disk in mine:
-            cost = max(1.0, guest.demand.kib_per_op / 1024 / store.mib_s * store.ops)
-            wanted = float(guest.demand.ops) / len(guest.disks)  # type: ignore[arg-type]
-            cap = min(wanted, disk.limit_ops or 1e300) * cost
-            asks.append((disk.shares, min(disk.reservation_ops * cost, cap), cap))
-            wants.append(wanted)
-            costs.append(cost)
-        if sum(floor for _, floor, _ in asks) > store.ops:
-            return {}
-        for (guest, disk), got, wanted, cost in zip(mine, slow_fill(asks, store.ops), wants, costs, strict=True):
-            found[store.id, guest.id, disk.id] = wanted, got / cost
-    for host in plan.hosts:
-        supply = sum(link.mib_s for link in host.links)
-        mine_here = [guest for guest in on if guest.host == host.id and host.links]
-        link_asks = [
-            (g.link.shares, 0.0, min(float(g.demand.net_mib_s), g.link.limit_mib_s or 1e300))  # type: ignore[arg-type]
-            for g in mine_here
-        ]
-        for guest, got in zip(mine_here, slow_fill(link_asks, supply), strict=True):
-            found[f"{host.id}:link", guest.id, ""] = float(guest.demand.net_mib_s), got  # type: ignore[arg-type]
-    return found
+    places: dict[str, float] = {store.id: store.ops for store in plan.stores}
+    places |= {f"{host.id}:link": sum(link.mib_s for link in host.links) for host in plan.hosts if host.links}
+    taps: dict[tuple[str, str, str], tuple[float, float, float, float]] = {}  # weight, floor, limit, wanted
+    costs: dict[tuple[str, str, str], float] = {}
+    for guest in on:
+        for disk in guest.disks:
+            store = plan.stores[plan.store_index[disk.store]]
+            key = store.id, guest.id, disk.id
+            costs[key] = cost = max(1.0, guest.demand.kib_per_op / 1024 / store.mib_s * store.ops)
+            wanted = float(guest.demand.ops) / len(guest.disks) * cost  # type: ignore[arg-type]
+            taps[key] = disk.shares, disk.reservation_ops * cost, (disk.limit_ops or 1e300) * cost, wanted
+        key = f"{guest.host}:link", guest.id, ""
+        if key[0] in places:
+            costs[key] = 1.0
+            net = float(guest.demand.net_mib_s)  # type: ignore[arg-type]
+            taps[key] = guest.link.shares, 0.0, guest.link.limit_mib_s or 1e300, net
+    parts, given = dict.fromkeys(taps, 1.0), dict.fromkeys(taps, 0.0)
+    for _ in range(120):
+        could = dict[tuple[str, str, str], float]()
+        for place, amount in places.items():
+            keys = [key for key in taps if key[0] == place]
+            asks = []
+            for key in keys:
+                weight, floor, limit, wanted = taps[key]
+                cap = min(wanted * parts[key], limit)
+                asks.append((weight, min(floor, cap), cap))
+            if sum(floor for _, floor, _ in asks) > amount:
+                return {}
+            got, level = slow_fill(asks, amount)
+            for key, have, (weight, _, cap) in zip(keys, got, asks, strict=True):
+                given[key] = have
+                _, floor, limit, wanted = taps[key]
+                most = min(wanted, limit)
+                full = min(max(level * weight, min(floor, most)), most)
+                could[key] = 1.0 if wanted <= 0 else (full if have >= cap * (1 - 1e-12) else have) / wanted
+        for key in taps:
+            others = [could[other] for other in taps if other[1] == key[1] and other != key]
+            parts[key] += 0.5 * (min([1.0, *others]) - parts[key])
+    return {key: (taps[key][3] / costs[key], given[key] / costs[key]) for key in taps}
 
 
 class Settled(unittest.TestCase):

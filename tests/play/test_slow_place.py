@@ -121,6 +121,12 @@ class SlowPlace:
                 self.move_thin(now, guest, mine, target, pressed, rate)
             elif isinstance(guest.memory, ElasticMemory) and guest.agent:
                 self.move_elastic(now, mine, target, pressed, rate)
+        for guest, mine, was, balloon in zip(self.plan.guests, self.held, before, balloons, strict=True):
+            # A limit binds at every look, but for what was held above it before.
+            if isinstance(guest.memory, ThinMemory) and guest.memory.limit is not None:
+                over = mine.given - max(guest.memory.limit, guest.memory.reservation, was)
+                if over > 0:
+                    self.give_back(guest, mine, over, balloon)
         changes = [
             max(mine.given, low) - max(was, low) for mine, was, low in zip(self.held, before, floors, strict=True)
         ]

@@ -16,7 +16,7 @@ from ruvex.plan import Plan
 
 Floats = NDArray[np.float64]
 _LACKING: Final = 1e-6
-Slowed = Literal["", "own limit", "paging", "store", "moves", "link"]
+Slowed = Literal["", "own limit", "elsewhere", "paging", "store", "moves", "link"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ class Tap:
     wanted, delivered
         What is asked for, and what it gets.
     slowed_by
-        Why it gets less than it asks for.
+        Why it gets less than it asks for; *elsewhere*, where it uses no more because something else slows its work.
     """
 
     guest: str
@@ -46,6 +46,11 @@ class Tap:
     wanted: float
     delivered: float
     slowed_by: Slowed
+
+    @property
+    def lacks_here(self) -> bool:
+        """Whether there is no more for it at its place."""
+        return self.slowed_by not in ("", "own limit", "elsewhere")
 
     def to_json(self) -> dict[str, Any]:
         """Give it as JSON has it."""
@@ -86,7 +91,7 @@ class FlowPlace:
     @property
     def is_short(self) -> bool:
         """Whether somebody gets less than he asks for because there is no more."""
-        return any(tap.slowed_by not in ("", "own limit") for tap in self.taps)
+        return any(tap.lacks_here for tap in self.taps)
 
     def to_json(self) -> dict[str, Any]:
         """Give it as JSON has it."""
@@ -118,7 +123,7 @@ class Flowing:
     def places(self) -> tuple[FlowPlace, ...]:
         """The stores, then the links of hosts that have some."""
         site = self._solved.site
-        flows, (values, asks, _) = site.forest.flows, self._solved.flow_work
+        flows, (values, asks, *_) = site.forest.flows, self._solved.flow_work
         found = []
         for place in range(flows.supply.size):
             name, is_store = self._place_of(place)
@@ -144,6 +149,8 @@ class Flowing:
         if wanted - delivered > _LACKING * max(wanted, 1.0):
             if delivered >= limit * (1 - _LACKING):
                 slowed = "own limit"
+            elif asks[r.A_GIVEN, slot] >= asks[r.A_CAP, slot] * (1 - _LACKING):
+                slowed = "elsewhere"
             else:
                 slowed = ("paging" if taken else "store") if is_store else ("moves" if taken else "link")
         of = self._plan.guests[guest]

@@ -84,7 +84,7 @@ class Solved:
     weights: Floats
     residual: float
     flowing: Floats
-    flow_work: tuple[Floats, Floats, Floats]
+    flow_work: tuple[Floats, Floats, Floats, Floats, Floats]
 
     @property
     def levels(self) -> Levels:

@@ -176,7 +176,8 @@ def memory_supplies(hosts: Any, overhead: Any, copies: Any, places: Any, values:
         host = places[r.L_HOST, place]
         is_up = hosts[r.H_UP, host] > 0.0
         if places[r.L_KIND, place] == r.BANK_PLACE:
-            values[r.Q_SUPPLY, place] = values[r.Q_SIZE, place] if is_up else 0.0
+            # A bank that is to be smaller is divided as such, while it keeps what is still used of it.
+            values[r.Q_SUPPLY, place] = min(values[r.Q_SIZE, place], hosts[r.H_BANK, host]) if is_up else 0.0
             values[r.Q_KEPT, place] = 0.0
         else:
             values[r.Q_COPIES, place] = copies[host]

@@ -13,11 +13,27 @@ from ruvex.engine._jit import kernel, part
 from ruvex.engine._layers import lost_of_working
 from ruvex.engine._tally import count_cpu, count_memory
 
+_MOST_ROUNDS = 200
+_AGREED = 1e-12
+"""Parts of what is asked for that differ by no more than this are the same."""
+_STIFF = 40
+"""After so many rounds each goes only half of its way, so that two that wait for each other come to rest."""
+
+_PART, _COULD = range(2)
+"""Of slots: which part of what is asked for all else lets the guest use, and which part it could have here."""
+_LOWEST, _NEXT, _AT = range(3)
+"""Of guests: the lowest and the next lowest part it could have anywhere, and the slot of the lowest."""
+
 
 @part
-def _ask(slot: int, demand: Any, slots: Any, numbers: Any, asks: Any) -> None:
-    """Put down what a guest asks for on a disk or link, in transfers as its store counts them, or MiB/s."""
-    wanted = demand[slots[r.F_KIND, slot], slots[r.F_GUEST, slot]] * numbers[r.F_PART, slot] * numbers[r.F_COST, slot]
+def _wanted(slot: int, demand: Any, slots: Any, numbers: Any) -> float:
+    """Give what a guest asks for on a disk or link, in transfers as its store counts them, or MiB/s."""
+    return demand[slots[r.F_KIND, slot], slots[r.F_GUEST, slot]] * numbers[r.F_PART, slot] * numbers[r.F_COST, slot]
+
+
+@part
+def _ask(slot: int, wanted: float, numbers: Any, asks: Any) -> None:
+    """Put down what a guest asks for on a disk or link."""
     cap = min(wanted, numbers[r.F_LIMIT, slot] * numbers[r.F_COST, slot])
     floor = min(numbers[r.F_RESERVATION, slot] * numbers[r.F_COST, slot], cap)
     asks[r.A_FLOOR, slot] = asks[r.A_OWN, slot] = floor
@@ -25,9 +41,27 @@ def _ask(slot: int, demand: Any, slots: Any, numbers: Any, asks: Any) -> None:
     asks[r.A_WEIGHT, slot] = max(numbers[r.F_WEIGHT, slot], r.LEAST_WEIGHT)
 
 
+@part
+def _could_have(slot: int, wanted: float, level: float, numbers: Any, asks: Any) -> float:
+    """Give which part of what it asks for in full a guest could have at the level of its place."""
+    if wanted <= 0.0:
+        return 1.0
+    most = min(wanted, numbers[r.F_LIMIT, slot] * numbers[r.F_COST, slot])
+    if asks[r.A_GIVEN, slot] < asks[r.A_CAP, slot] * (1.0 - _AGREED):
+        return asks[r.A_GIVEN, slot] / wanted
+    floor = min(numbers[r.F_RESERVATION, slot] * numbers[r.F_COST, slot], most)
+    return min(max(level * asks[r.A_WEIGHT, slot], floor), most) / wanted
+
+
 @kernel
-def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any, work: Any, found: Any) -> float:
+def divide_flows(
+    flows: Any, demand: Any, paces: Any, lost: Any, per_mib: float, moving: Any, work: Any, found: Any
+) -> float:
     """Divide the transfers of every store and the traffic of every host's links.
+
+    Work goes on as fast as the scarcest of what it needs lets it, and uses no more of the others than that: a guest
+    that has half of its transfers sends half of its traffic. So each asks of a place for the part that all others let
+    it use, until all of them agree.
 
     Parameters
     ----------
@@ -36,6 +70,8 @@ def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any
         for each guest the places of the store it is spilled to and of its own first disk, −1 where there is none.
     demand
         Shape (5, guests).
+    paces
+        Shape (guests,): how far memory slows the work of each.
     lost
         Shape (2, guests): the working set that is spilled, and paged out by the guest itself, MiB.
     per_mib
@@ -43,7 +79,8 @@ def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any
     moving
         Shape (places,): MiB/s of moves on each place.
     work
-        Of places (``r.Q_…``), of slots (``r.A_…``) and of nodes (``r.V_…``); written.
+        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (2 rows) and by guest (3
+        rows); written.
     found
         Shape (5, guests): transfers wanted and had, MiB/s wanted and had, and how far work is slowed; written.
 
@@ -53,7 +90,7 @@ def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any
         The largest residual of a place beside its amount.
     """
     places, nodes, slots, numbers, supply, paging = flows
-    values, asks, known = work
+    values, asks, known, of_slots, of_guests = work
     worst = 0.0
     found[:4] = 0.0
     found[r.O_PACE] = 1.0
@@ -63,23 +100,63 @@ def divide_flows(flows: Any, demand: Any, lost: Any, per_mib: float, moving: Any
         for kind in range(2):
             if paging[kind, guest] >= 0:
                 values[r.Q_KEPT, paging[kind, guest]] += lost[kind, guest] * per_mib
-    for slot in range(slots.shape[1]):
-        _ask(slot, demand, slots, numbers, asks)
     for place in range(places.shape[1]):
         kept = min(values[r.Q_KEPT, place], supply[place] * (1.0 - r.LEFT))
         values[r.Q_SUPPLY, place], values[r.Q_KEPT, place] = supply[place], kept
         values[r.Q_AMOUNT, place] = supply[place] - kept
-        worst = max(worst, fill_place(place, places, nodes, values, asks, known, (0.0, 1.0)))
+    for slot in range(slots.shape[1]):
+        of_slots[_PART, slot] = min(paces[slots[r.F_GUEST, slot]], 1.0)
+    for again in range(_MOST_ROUNDS):
+        worst = 0.0
+        for slot in range(slots.shape[1]):
+            _ask(slot, _wanted(slot, demand, slots, numbers) * of_slots[_PART, slot], numbers, asks)
+        for place in range(places.shape[1]):
+            worst = max(worst, fill_place(place, places, nodes, values, asks, known, (0.0, 1.0)))
+        if not _use_no_more(again, demand, paces, nodes, slots, numbers, asks, known, of_slots, of_guests):
+            break
     for slot in range(slots.shape[1]):
         guest, at = slots[r.F_GUEST, slot], 0 if slots[r.F_KIND, slot] == r.W_OPS else 2
-        found[at, guest] += demand[slots[r.F_KIND, slot], guest] * numbers[r.F_PART, slot]
-        found[at + 1, guest] += asks[r.A_GIVEN, slot] / numbers[r.F_COST, slot]
+        wanted = _wanted(slot, demand, slots, numbers) / numbers[r.F_COST, slot]
+        given = asks[r.A_GIVEN, slot] / numbers[r.F_COST, slot]
+        found[at, guest] += wanted
+        found[at + 1, guest] += given
     for guest in range(lost.shape[1]):
         for at in range(0, 4, 2):
             if found[at, guest] > 0.0:
                 found[r.O_PACE, guest] = min(found[r.O_PACE, guest], found[at + 1, guest] / found[at, guest])
         found[r.O_PACE, guest] = max(found[r.O_PACE, guest], r.LEAST_PACE)
     return worst
+
+
+@kernel
+def _use_no_more(
+    again: int, demand: Any, paces: Any, nodes: Any, slots: Any, numbers: Any, asks: Any, known: Any, of_slots: Any,
+    of_guests: Any,
+) -> bool:  # fmt: skip
+    """Let guests ask for no more of a place than all others let them use; tells whether that is another part now."""
+    of_guests[_LOWEST] = of_guests[_NEXT] = 1.0
+    of_guests[_AT] = -1.0
+    for place in range(nodes.shape[1]):
+        level = known[r.V_LEVEL, place]
+        for slot in range(nodes[r.N_FIRST, place], nodes[r.N_LAST, place]):
+            guest = slots[r.F_GUEST, slot]
+            could = _could_have(slot, _wanted(slot, demand, slots, numbers), level, numbers, asks)
+            of_slots[_COULD, slot] = could
+            if could < of_guests[_LOWEST, guest]:
+                of_guests[_NEXT, guest], of_guests[_LOWEST, guest] = of_guests[_LOWEST, guest], could
+                of_guests[_AT, guest] = slot
+            elif could < of_guests[_NEXT, guest]:
+                of_guests[_NEXT, guest] = could
+    is_other = False
+    for slot in range(slots.shape[1]):
+        guest = slots[r.F_GUEST, slot]
+        others = of_guests[_NEXT, guest] if of_guests[_AT, guest] == slot else of_guests[_LOWEST, guest]
+        goal = min(min(paces[guest], 1.0), others)
+        now = of_slots[_PART, slot]
+        if abs(goal - now) > _AGREED:
+            is_other = True
+            of_slots[_PART, slot] = goal if again < _STIFF else 0.5 * (goal + now)
+    return is_other
 
 
 @kernel
@@ -102,7 +179,8 @@ def follow_flows(
                 values[r.X_SELF_PAGED, guest], values[r.X_USED, guest],
             )  # fmt: skip
             lost[1, guest] = values[r.X_SELF_PAGED, guest]
-    divide_flows(flows, now, lost, rules[r.R_PAGING], moving, work, found)
+    paces = values[r.X_MEMORY_PACE]
+    divide_flows(flows, now, paces, lost, rules[r.R_PAGING], moving, work, found)
     is_other = False
     for guest in range(guests.shape[1]):
         if standing[r.S_ON, guest] == 0:

@@ -24,6 +24,8 @@ _SHORT_BY = 0.002
 """A host is short when free is below what is kept by more than this part of its supply."""
 
 _TAKEN, _LESS, _MORE, _PRESSED, _URGENT, _CUT, _EXTRA = range(7)
+_HELD, _GROWTH = range(2)
+"""Of nodes: what their guests hold, and would grow by."""
 
 
 @kernel
@@ -58,8 +60,8 @@ def look(
     sums
         What is counted: of guests, of guests by cause, of places.
     room
-        By guest (7 rows), by place (7 rows), by host (2 rows), by NUMA node, by node whole numbers, by host and
-        image twice.
+        By guest (7 rows), by place (8 rows), by host (2 rows), by NUMA node, by node whole numbers, by host and
+        image twice, by node (2 rows).
 
     Returns
     -------
@@ -70,7 +72,7 @@ def look(
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
     one_places, one_nodes, one_slots, one_guest_slots, one_first, one_pool_nodes, one_values, one_asks, one_known = one
     values, codes, place_values, asks, known, weights = play
-    of_guests, of_places, of_hosts, asked, stops, pages = room
+    of_guests, of_places, of_hosts, asked, stops, pages, of_nodes = room
     count, place_count = guests.shape[1], places.shape[1]
     per_host = hosts.shape[1]
 
@@ -118,7 +120,11 @@ def look(
                 guests, standing, disks, rules, values, codes, of_guests,
             )  # fmt: skip
             timer = min(timer, due)
-            floor = values[r.X_FLOOR, guest]
+            _keep_own_limit(guest, guests, rules, values, of_guests)
+    _keep_pool_limits(nodes, slots, guest_slots, asks, known, guests, rules, values, of_guests, of_nodes)
+    for guest in range(count):
+        if guest_slots[1, guest] >= 0:
+            place, floor = place_of[1, guest], values[r.X_FLOOR, guest]
             change = max(of_guests[1, guest], floor) - max(values[r.X_GIVEN, guest], floor)
             of_places[_LESS if change < 0.0 else _MORE, place] += change
     for place in range(per_host, place_count):
@@ -140,7 +146,11 @@ def look(
             of_places[_EXTRA, place] += max(of_guests[1, guest] - floor, 0.0)
     for place in range(per_host, place_count):
         # The supply itself may have shrunk: whoever has more than its floor gives its part of it at once.
-        over = of_places[_TAKEN, place] - place_values[r.Q_SUPPLY, place]
+        there = place_values[r.Q_SUPPLY, place]
+        if places[r.L_KIND, place] == r.BANK_PLACE and there > 0.0:
+            # A bank that is made smaller is emptied by its means, as a limit is.
+            there = max(there, place_values[r.Q_SIZE, place])
+        over = of_places[_TAKEN, place] - there
         extra = of_places[_EXTRA, place]
         is_over = over > NOISE * max(place_values[r.Q_SUPPLY, place], 1.0) and extra > 0.0
         of_places[_CUT, place] = min(1.0, over / extra) if is_over else 0.0
@@ -165,6 +175,57 @@ def look(
                       place_values, stops, values, codes, sums, of_guests, asked) or moved
     )  # fmt: skip
     return moved, timer
+
+
+@part
+def _keep_own_limit(guest: int, guests: Any, rules: Any, values: Any, plan: Any) -> None:
+    """Let a thin guest hold no more than its limit, or what of more it held before and has not given up yet."""
+    if guests[r.G_MODE, guest] == r.THIN and guests[r.G_LIMIT, guest] < math.inf:
+        most = max(guests[r.G_LIMIT, guest], guests[r.G_RESERVATION, guest])
+        over = plan[1, guest] - max(most, values[r.X_GIVEN, guest])
+        if over > 0.0:
+            cut_growth(guest, over, guests, rules, values, plan)
+
+
+@kernel
+def _keep_pool_limits(
+    nodes: Any, slots: Any, guest_slots: Any, asks: Any, known: Any, guests: Any, rules: Any, values: Any, plan: Any,
+    of_nodes: Any,
+) -> None:  # fmt: skip
+    """Let the guests of a pool grow only by what its limit leaves beside what they still hold.
+
+    Who is to give up memory does so at a rate, and who is to have it grows at another: without this a pool would hold
+    more than it may while they are on their way.
+    """
+    of_nodes[:] = 0.0
+    for guest in range(guests.shape[1]):
+        slot = guest_slots[1, guest]
+        if slot < 0:
+            continue
+        held = max(min(plan[1, guest], values[r.X_GIVEN, guest]), values[r.X_FLOOR, guest])
+        growth = max(max(plan[1, guest], values[r.X_FLOOR, guest]) - held, 0.0)
+        node = slots[r.T_OWNER, slot]
+        while nodes[r.N_POOL, node] >= 0:
+            of_nodes[_HELD, node] += held
+            of_nodes[_GROWTH, node] += growth
+            node = nodes[r.N_PARENT, node]
+    for guest in range(guests.shape[1]):
+        slot = guest_slots[1, guest]
+        if slot < 0:
+            continue
+        growth = plan[1, guest] - max(values[r.X_GIVEN, guest], values[r.X_FLOOR, guest])
+        if growth <= 0.0:
+            continue
+        part, node = 1.0, slots[r.T_OWNER, slot]
+        while nodes[r.N_POOL, node] >= 0:
+            limit = known[r.V_LIMIT, node]
+            if limit < math.inf and of_nodes[_GROWTH, node] > 0.0:
+                left = max(0.0, max(limit, asks[r.A_GIVEN, nodes[r.N_SLOT, node]]) - of_nodes[_HELD, node])
+                if of_nodes[_GROWTH, node] > left + NOISE * max(1.0, limit):
+                    part = min(part, left / of_nodes[_GROWTH, node])
+            node = nodes[r.N_PARENT, node]
+        if part < 1.0:
+            cut_growth(guest, growth * (1.0 - part), guests, rules, values, plan)
 
 
 @kernel
@@ -283,7 +344,7 @@ def settle(now: Any, site: Any, forest: Any, one: Any, play: Any, sums: Any, roo
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
     values, codes, place_values, asks, known, weights = play
-    of_guests, of_places, of_hosts, asked, stops, pages = room
+    of_guests, of_places, of_hosts, asked, stops, pages, of_nodes = room
     count, place_count, per_host = guests.shape[1], places.shape[1], hosts.shape[1]
     for guest in range(count):
         if standing[r.S_ON, guest] != 0:
@@ -345,7 +406,7 @@ def tell_places(tick: int, site: Any, forest: Any, play: Any, sums: Any, room: A
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
     places, nodes, slots, guest_slots, first, pool_nodes, place_of, is_spread = forest
     values, codes, place_values, asks, known, weights = play
-    of_guests, of_places, of_hosts, asked, stops, pages = room
+    of_guests, of_places, of_hosts, asked, stops, pages, of_nodes = room
     host_overhead(guests, standing, of_hosts[0])
     for host in range(hosts.shape[1]):
         of_hosts[1, host] = place_values[r.Q_COPIES, hosts.shape[1] + host]

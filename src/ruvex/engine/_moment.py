@@ -193,7 +193,9 @@ def divide_moment(
             lost[0, guest] = outcome(guest, guests, standing, disks, rules, layers)
             lost[1, guest] = layers[r.M_SELF_PAGED, guest]
     if flows[2].shape[1] > 0:
-        worst = max(worst, divide_flows(flows, demand, lost, rules[r.R_PAGING], moving, flow_work, flowing))
+        paces = layers[r.M_PACE]
+        residual = divide_flows(flows, demand, paces, lost, rules[r.R_PAGING], moving, flow_work, flowing)
+        worst = max(worst, residual)
         for guest in range(count):
             layers[r.M_PACE, guest] = min(layers[r.M_PACE, guest], flowing[r.O_PACE, guest])
     for guest in range(count):

@@ -48,7 +48,7 @@ def put_rows(
 @kernel
 def _put_flows(first: int, until: int, count: int, values: Any, flows: Any, flowing: Any, of_flows: Any) -> None:
     """Fill the rows of what guests transfer, and of stores and links."""
-    place_values, asks, _ = flows[2]
+    place_values, asks = flows[2][0], flows[2][1]
     nodes = flows[0][1]
     for row in range(first, until):
         for channel in range(4):

@@ -158,6 +158,7 @@ AMPLE, SHORT, DIRE = range(3)
     NO_CAUSE, OWN_LIMIT, OWN_CEILING, OWN_SIZE, AGENT_MISSING, POOL_LIMIT, BANK, SUPPLY, AGENT_LOADING, STILL_GROWING,
     BOOT_FROM_DISK, KEPT_CORES,
 ) = range(12)  # fmt: skip
+CAUSE_ROWS = 12
 
 # What a play counts of guests: rows of ``Tally.guests``; ticks, MHz·ticks, MiB·ticks, parts of 1, MiB; transfers and
 # traffic times ticks, and the ticks in which some were lacking.

@@ -65,8 +65,10 @@ def _must_be_regular(name: str, status: os.stat_result) -> None:
         raise PlanFileError(f"{name}: this is {kind}, not a file")
 
 
-def replace_file(path: Path, content: bytes, *, even_read_only: bool = False) -> None:
+def replace_file(path: Path, content: bytes, *, even_read_only: bool = False, private: bool = False) -> None:
     """Put some content in the place of a file: whoever looks finds the old or the new one, never half of one.
+
+    A private file is readable by its owner alone, whatever the umask is and whatever the old file was.
 
     Raises
     ------
@@ -77,7 +79,7 @@ def replace_file(path: Path, content: bytes, *, even_read_only: bool = False) ->
     PlanFileError
         It is not a regular file, or cannot be written; what was there stays.
     """
-    with replacing(path, even_read_only=even_read_only) as file:
+    with replacing(path, even_read_only=even_read_only, private=private) as file:
         file.write(content)
         file.flush()
         file.seek(0)
@@ -86,7 +88,7 @@ def replace_file(path: Path, content: bytes, *, even_read_only: bool = False) ->
 
 
 @contextmanager
-def replacing(path: Path, *, even_read_only: bool = False) -> Iterator[BinaryIO]:
+def replacing(path: Path, *, even_read_only: bool = False, private: bool = False) -> Iterator[BinaryIO]:
     """Give a file to be written, which takes the place of another once it is whole.
 
     A link stays a link: what it points to is replaced. Owner, group, mode and access list of the old file are kept as
@@ -105,12 +107,12 @@ def replacing(path: Path, *, even_read_only: bool = False) -> Iterator[BinaryIO]
             if not even_read_only and not (old.st_mode & 0o222 and os.access(target, os.W_OK)):
                 raise ReadOnlyFileError(f"{path}: the file is read-only")
         clear_leftovers(target.parent, target.name)
-        part, handle = _new_part(target, 0o666 if old is None else 0o600)
+        part, handle = _new_part(target, 0o600 if private or old is not None else 0o666)
         try:
             with os.fdopen(handle, "w+b") as file:
                 yield file
                 file.flush()
-                if old is not None:
+                if old is not None and not private:
                     _dress_as(file.fileno(), target, old)
                 os.fsync(file.fileno())
                 # Renamed while still locked, so that nobody takes it for a leftover.

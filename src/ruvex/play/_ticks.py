@@ -51,7 +51,7 @@ class Ticks:
         self.place_values[r.Q_SIZE, 2 * site.hosts.shape[1] :] = site.hosts[r.H_BANK, site.forest.banks]
         self.of_guests = np.zeros((r.Y_ROWS, guests))
         self.of_guests[[r.Y_PACE, r.Y_MET]] = 1.0
-        self.by_cause = np.zeros((r.BOOT_FROM_DISK + 1, guests))
+        self.by_cause = np.zeros((r.CAUSE_ROWS, guests))
         self.of_places = np.zeros((r.U_ROWS, places))
         self.of_places[r.U_LEAST] = np.inf
         self.least_saved = np.full(1, np.inf)
@@ -158,7 +158,7 @@ class Ticks:
         self._room = (
             np.zeros((7, guests)), np.zeros((8, places)), np.zeros((2, hosts.shape[1])),
             np.zeros(forest.homes[2].size), np.zeros(nodes, dtype=np.int64),
-            np.zeros((2, hosts.shape[1], max(site.images, 1))),
+            np.zeros((2, hosts.shape[1], max(site.images, 1))), np.zeros((2, nodes)),
         )  # fmt: skip
         kept = forest.kept.as_taken()
         self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1), kept

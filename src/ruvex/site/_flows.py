@@ -74,10 +74,11 @@ class Flows:
         """As the kernels take it."""
         return self.places, self.nodes, self.slots, self.numbers, self.supply, self.paging
 
-    def room(self) -> tuple[Floats, Floats, Floats]:
-        """Give room for what is known of places, slots and nodes."""
-        places = self.supply.size
-        return np.zeros((r.Q_ROWS, places)), np.zeros((r.A_ROWS, self.slots.shape[1])), np.zeros((8, places))
+    def room(self) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+        """Give room for what is known of places, slots and nodes, and to work in by slot and by guest."""
+        places, slots = self.supply.size, self.slots.shape[1]
+        known = np.zeros((r.Q_ROWS, places)), np.zeros((r.A_ROWS, slots)), np.zeros((8, places))
+        return (*known, np.zeros((2, slots)), np.zeros((3, self.paging.shape[1])))
 
     def promises(self, place: int) -> list[tuple[int, float]]:
         """Give the position of each guest on a place, and what is promised it there in the place's own measure."""

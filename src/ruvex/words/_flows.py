@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.divide import Contended, Division, FlowPlace, Tap, place_label
-from ruvex.plan import Plan, format_cpu, format_memory, format_number
+from ruvex.plan import format_cpu, format_memory, format_number
 
 _MOST_NAMED: Final = 3
 
@@ -36,16 +36,30 @@ def amount_text(value: float, kind: Contended) -> str:
 
 def flow_lines(division: Division, guest: str) -> list[str]:
     """Say of each disk of a guest, and of its host's links, what it gets, why not more, and who has the rest."""
-    plan = division.site.plan
     lines = []
     for place in division.flowing.places:
         for tap in place.taps:
             if tap.guest == guest and (tap.wanted > 0 or place.kind == "store"):
-                lines.append(_line(plan, place, tap))
+                lines.append(_line(division, place, tap))
     return lines
 
 
-def _line(plan: Plan, place: FlowPlace, tap: Tap) -> str:
+def slowed_text(tap: Tap) -> str:
+    """Say what slows a disk or link, within a sentence."""
+    return {"own limit": "its own limit", "elsewhere": "what else its work waits for"}.get(tap.slowed_by, tap.slowed_by)
+
+
+def _slowest(division: Division, tap: Tap) -> str:
+    """Name what a guest's work waits for most: another disk, its link, or its memory."""
+    others = [one for one in division.flowing.of(tap.guest) if one.wanted > 0 and one.slowed_by != "elsewhere"]
+    short = min(others, key=lambda one: one.delivered / one.wanted, default=None)
+    if short is None or short.delivered >= short.wanted * (1 - 1e-6):
+        return "its memory"
+    return f"its disk {short.disk}" if short.disk else "its network"
+
+
+def _line(division: Division, place: FlowPlace, tap: Tap) -> str:
+    plan = division.site.plan
     name = place_label(plan, place.id)
     what = f"Disk {tap.disk} on {name}" if place.kind == "store" else f"On the {name}"
     text = f"{what}: {flow_amount(tap.delivered, place.kind)} of {flow_amount(tap.wanted, place.kind)} wanted."
@@ -53,6 +67,8 @@ def _line(plan: Plan, place: FlowPlace, tap: Tap) -> str:
         return text
     if tap.slowed_by == "own limit":
         return f"{text} Its own limit is {flow_amount(tap.limit, place.kind)}."
+    if tap.slowed_by == "elsewhere":
+        return f"{text} There is more for it here: its work waits for {_slowest(division, tap)}."
     subject = name if place.kind == "store" else f"The {name}"
     verb = "does" if place.kind == "store" else "carry"
     text += f" {subject} {verb} {flow_amount(place.supply, place.kind)}"

@@ -33,7 +33,7 @@ def short_flow(case: Case) -> Iterator[Finding]:
     for number, place in enumerate(case.division.flowing.places):
         unit = "ops/s" if place.kind == "store" else "MiB/s"
         what = "transfers" if place.kind == "store" else "traffic"
-        short = [tap for tap in place.taps if tap.slowed_by not in ("", "own limit")]
+        short = [tap for tap in place.taps if tap.lacks_here]
         name = place_label(case.plan, place.id)
         name = name[0].upper() + name[1:] if place.kind == "link" else name
         wanted = np.asarray(recording.of_flows("wanted")[number], dtype=np.float64)

@@ -20,7 +20,7 @@ from ruvex.desktop.state.figures import parse_plain, parse_shares
 from ruvex.desktop.state.steps import PromiseRefusedError, Step, settings_step
 from ruvex.divide import Tap
 from ruvex.plan import EditError, Guest, UnitError, format_number
-from ruvex.words import flow_amount
+from ruvex.words import flow_amount, slowed_text
 
 _WIDTH: Final = 232
 _AIR: Final = 1.3
@@ -158,8 +158,7 @@ class FlowDial(QWidget):
         lacks = part.tap is not None and bool(part.tap.slowed_by)
         met = "gets all it wants"
         if lacks and part.tap is not None:
-            cause = "its own limit" if part.tap.slowed_by == "own limit" else part.tap.slowed_by
-            met = f"{write(part.delivered)}, slowed by {cause}"
+            met = f"{write(part.delivered)}, slowed by {slowed_text(part.tap)}"
         self._met.set_text(met if part.tap is not None else "is off")
         self.fields[_LIMIT].show_value(_NO_LIMIT if part.limit is None else write(part.limit))
         self.fields[_RESERVATION].setVisible(part.reservation is not None)

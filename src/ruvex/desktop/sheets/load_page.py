@@ -132,6 +132,7 @@ class LoadPage(Page):
         self.take_button, self.leave_button = QPushButton("Take it", self), QPushButton("Leave it", self)
         self.take_button.clicked.connect(self._on_take)
         self.leave_button.clicked.connect(self._on_leave)
+        desk.document.edited.connect(lambda _text: self.enter())
         self.what.currentIndexChanged.connect(lambda _i: self._choose(self.what.currentData()))
         self.fill.currentIndexChanged.connect(lambda _i: self._list_units())
         for chooser in (self.label, self.unit, self.percentile, self.days, self.zone):
@@ -315,8 +316,13 @@ class LoadPage(Page):
             self._whose = {name: guest if guest in known else None for name, guest in self._whose.items()}
             self._look()
 
+    def forget(self) -> None:
+        """Let go of what was measured for the plan that closes."""
+        self._measured, self._rows, self._whose = None, [], {}
+
     def _on_take(self) -> None:
         """Take it, and go on to the next metric if there is one."""
+        self.enter()
         measured, choice = self._measured, self.choice
         rows, whose, source = self._rows, dict(self._whose), self._source
         if measured is None or not self._editor.follow(choice, rows, whose, source):

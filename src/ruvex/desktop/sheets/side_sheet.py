@@ -40,6 +40,9 @@ class Page(QWidget):
     def enter(self) -> None:
         """Show what is current; called when the page comes up."""
 
+    def forget(self) -> None:
+        """Let go of what was read or worked out for the plan that closes."""
+
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
 
@@ -124,6 +127,13 @@ class SideSheet(QFrame):
         bar = self._scroll.verticalScrollBar()
         if bar is not None:
             bar.setValue(0)
+
+    def forget(self) -> None:
+        """Close the sheet, as what it shows is of a plan that closes."""
+        if self.page is not None:
+            self.page.forget()
+        if not self.isHidden():
+            self.close_sheet()
 
     def close_sheet(self) -> None:
         """Close the sheet."""

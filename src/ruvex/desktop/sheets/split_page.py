@@ -152,12 +152,13 @@ class SplitPage(Page):
         try:
             percents = self._percents()
             step = self._step()
+            # A part may be more than a pool's own limit, or less than its reservation: that is refused in words.
+            after = {pool.id: pool for pool in step.edit(self._desk.document.plan).pools} if step.changed else {}
         except (UnitError, EditError) as error:
             self.sum_label.setText(str(error))
             self.apply_button.setEnabled(False)
             return
         lines = [f"Sum: {sum(percents.values()):g} %"]
-        after = {pool.id: pool for pool in step.edit(self._desk.document.plan).pools} if step.changed else {}
         for pool in percents:
             if pool in after:
                 lines.append(f"{after[pool].label}: {self._part_text(after[pool])}")

@@ -15,7 +15,7 @@ from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.plan import Store, format_number
-from ruvex.words import flow_amount
+from ruvex.words import flow_amount, slowed_text
 
 _STORE: Final = (
     Field("name", "name", "text"),
@@ -116,7 +116,7 @@ class StoresPage(ItemPage):
         for tap in taps[:_MOST_NAMED]:
             label = plan.guests[plan.guest_index[tap.guest]].label
             of = f"{format_number(tap.delivered)} of " if tap.slowed_by else ""
-            why = ", its own limit" if tap.slowed_by == "own limit" else ""
+            why = f", {slowed_text(tap)}" if tap.slowed_by in ("own limit", "elsewhere") else ""
             lines.append(f"{label}, {tap.disk}: {of}{flow_amount(tap.wanted, 'store')}{why}")
         more = len(taps) - _MOST_NAMED
         return "\n".join([*lines, *([f"and {more} more"] if more > 0 else [])])

@@ -69,8 +69,8 @@ def tell_unexpected(window: Window) -> None:
     sys.excepthook = tell
 
 
-def run_desktop(plan: Path | None) -> int:
-    """Open the window, with a plan if one is given, and stay until it is closed; gives the exit status.
+def run_desktop(plan: Path | None, *, as_copy: bool = False) -> int:
+    """Open the window, with a plan or a copy of it if one is given, and stay until it is closed; gives the exit status.
 
     What computes is loaded, and the very first time compiled, while a first, empty window says so.
 
@@ -95,9 +95,9 @@ def run_desktop(plan: Path | None) -> int:
         windows.append(window)
         tell_unexpected(window)
         if plan is not None and file is not None:
-            window.files.show_read(plan, (file, None))
+            window.files.show_read(plan, (file, None), as_copy=as_copy)
         elif plan is not None and opening.read is not None:
-            window.files.show_read(plan, opening.read)
+            window.files.show_read(plan, opening.read, as_copy=as_copy)
         window.restoreGeometry(opening.saveGeometry())
         window.show()
         opening.close()

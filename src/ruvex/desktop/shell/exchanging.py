@@ -75,11 +75,18 @@ class Exchanging(QObject):
     def __init__(self, window: Frame, editor: Editor, sheet: SideSheet, theme: Theme) -> None:
         super().__init__(window)
         self._sheet = sheet
+        window.desk.document.closing.connect(self._on_closing)
         self.table_page, self.load_page = TablePage(window.desk, editor, theme), LoadPage(window.desk, editor, theme)
         self._window, self._desk, self._editor = window, window.desk, editor
         self.ask_bring: AskPath = ask_bring_path
         self.ask_give: AskGive = ask_give_path
         self.groups = GROUPS
+
+    def _on_closing(self) -> None:
+        """Let nothing come into the next plan that was asked for by this one."""
+        self._desk.background.drop("bringing in")
+        self._desk.background.drop("typical days")
+        self._sheet.forget()
 
     @property
     def pages(self) -> tuple[Page, ...]:

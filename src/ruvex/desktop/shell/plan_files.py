@@ -74,8 +74,11 @@ class PlanFiles(QObject):
         # Not every file system tells of changes; who comes back to the window sees what has become of the file.
         application.applicationStateChanged.connect(self._on_looked_at)
 
-    def open_path(self, path: Path) -> bool:
-        """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one."""
+    def open_path(self, path: Path, *, as_copy: bool = False) -> bool:
+        """Open a plan; says in the window why, if it cannot. Tells whether it did, or has begun to read a large one.
+
+        A copy has no file of its own: saving it asks where, so that what came with Ruvex stays as it came.
+        """
         self._window.notice.hide()
         self._stop_reading()
         try:
@@ -84,10 +87,9 @@ class PlanFiles(QObject):
             self.tell_faults(path, error)
             return False
         if file is None:
-            self._open_beside(path)
+            self._open_beside(path, as_copy=as_copy)
         else:
-            self._desk.document.show_file(file, path)
-            self._window.preferences.add_recent(path)
+            self.show_read(path, (file, None), as_copy=as_copy)
         return True
 
     def tell_faults(self, path: Path, error: PlanError | PlanFileError) -> None:
@@ -95,7 +97,7 @@ class PlanFiles(QObject):
         reasons = map(str, error.problems) if isinstance(error, PlanError) else [str(error)]
         self._window.notice.tell("\n".join([f"{path.name} was not opened.", *reasons]))
 
-    def _open_beside(self, path: Path) -> None:
+    def _open_beside(self, path: Path, *, as_copy: bool) -> None:
         """Read a large plan beside the window; what is open stays open, and can be worked with, until it is there."""
 
         def show(read: Read | None, problem: Exception | None) -> None:
@@ -105,7 +107,7 @@ class PlanFiles(QObject):
             elif read is None:
                 raise problem or RuntimeError("nothing was read")
             else:
-                self.after_saving(partial(self.show_read, path, read))
+                self.after_saving(partial(self.show_read, path, read, as_copy=as_copy))
 
         self._reading.begin(path, show)
         self._told = self._reading.text
@@ -121,11 +123,12 @@ class PlanFiles(QObject):
             self._reading.stop()
             self._window.notice.withdraw(self._told)
 
-    def show_read(self, path: Path, read: Read) -> None:
-        """Show a plan that was read."""
+    def show_read(self, path: Path, read: Read, *, as_copy: bool = False) -> None:
+        """Show a plan that was read, as that of its file or as a copy of it."""
         file, site = read
-        self._desk.document.show_file(file, path, site=site)
-        self._window.preferences.add_recent(path)
+        self._desk.document.show_file(file, None if as_copy else path, site=site)
+        if not as_copy:
+            self._window.preferences.add_recent(path)
 
     def save(self) -> bool:
         """Write the plan to its file, asking for one if it has none. Tells whether it did."""
@@ -230,7 +233,7 @@ class PlanFiles(QObject):
         except PlanFileError as error:
             self._window.notice.tell(str(error))
         else:
-            self.after_saving(lambda: self.open_path(path))
+            self.after_saving(lambda: self.open_path(path, as_copy=True))
 
     def show_stories(self) -> None:
         """Fill the menu of stories."""
@@ -260,7 +263,7 @@ class PlanFiles(QObject):
         """Open a story and play it."""
 
         def go_on() -> None:
-            if self.open_path(path):
+            if self.open_path(path, as_copy=True):
                 self._window.show_view("timeline")
 
         self.after_saving(go_on)

@@ -59,6 +59,7 @@ class Background(QObject):
             self._pools[lane] = QThreadPool(self)
             self._pools[lane].setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
+        self._dropped: dict[str, int] = {}
         self._pending = 0
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
@@ -75,10 +76,16 @@ class Background(QObject):
         self._pending += 1
         _at_work.add(self)
         gc.disable()
-        self._pools[lane].start(_Job(work, answer, self._speaker, lambda: self._latest[subject] == number))
+
+        def take(value: Any, problem: Exception | None) -> None:
+            if number > self._dropped.get(subject, 0):
+                answer(value, problem)
+
+        self._pools[lane].start(_Job(work, take, self._speaker, lambda: self._latest[subject] == number))
 
     def drop(self, subject: str) -> None:
-        """Forget what waits of a subject."""
+        """Forget what waits of a subject; what is under way is not answered."""
+        self._dropped[subject] = self._latest.get(subject, 0)
         self._latest[subject] = self._latest.get(subject, 0) + 1
 
     def wait(self) -> None:

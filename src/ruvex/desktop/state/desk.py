@@ -73,6 +73,7 @@ class Desk(QObject):
         self.tracing = Tracing(self.look, self.selection, self.background, self)
         self.waits = Waits(self.background, self)
         self.document.closing.connect(self.waits.forget)
+        self.document.closing.connect(self.tracing.forget)
         self.units = Units(self.look, self)
 
     def keep_collections_short(self) -> None:

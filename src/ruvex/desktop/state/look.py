@@ -165,7 +165,11 @@ class Look(QObject):
         self._document.leaving.emit()
         is_other = at_s != self._document.plan.moment
         self._document.move_moment(at_s)
+        layout = self.site.layout
         self._work_out()
+        if self.site.layout is not layout:
+            # What was played may be of a plan with other rows, which the document has already.
+            self.rows_changed.emit()
         if is_other:
             self.moment_changed.emit()
         self.changed.emit()
@@ -197,7 +201,13 @@ class Look(QObject):
                 self.last, self.division, self.site = self.division, found, found.site
                 self.changed.emit()
             self._day_timer.start()
-        elif rehearsal.base is not None and playing.is_wanted and not playing.is_in_force and not playing.is_running:
+        elif (
+            rehearsal.base is not None
+            and rehearsal.is_of_plan
+            and playing.is_wanted
+            and not playing.is_in_force
+            and not playing.is_running
+        ):
             playing.take_over(rehearsal.base)
 
     def _played(self) -> Division | None:

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.advise import Effect, Finding, effect_of, findings_of
+from ruvex.desktop.state.answers import Answers, Of
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.divide import Division, divide
+
+_FINDINGS: Final = "all"
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +28,6 @@ class Found:
 
 class Looking(QObject):
     """Looks through the plan while somebody wants to know.
-
-    Attributes
-    ----------
-    found
-        What was found, what hurts now first.
-    division
-        What it was found on; None before anything was.
 
     Signals
     -------
@@ -49,51 +46,52 @@ class Looking(QObject):
         parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
-        self._document, self._rehearsal, self._background = document, rehearsal, background
-        self._is_wanted, self._asked, self._answered = False, 0, 0
-        self.found: list[Found] = []
-        self.division: Division | None = None
+        self._document, self._rehearsal = document, rehearsal
+        self._is_wanted = False
+        self._answers = Answers(background, "questions", "findings", self)
+        self._answers.changed.connect(self.changed)
         for signal in (rehearsal.changed, look.moment_changed):
             signal.connect(self._find)
         document.edited.connect(lambda _text: self._find())
-        document.opened.connect(self._forget)
+        document.closing.connect(self._answers.drop)
+        document.opened.connect(self._find)
+
+    @property
+    def found(self) -> list[Found]:
+        """What was found in the plan as it is, what hurts now first; nothing while that is not known."""
+        known = self._answers.get(_FINDINGS, self._of)
+        return [] if known is None else known[1]
+
+    @property
+    def division(self) -> Division | None:
+        """What it was found on; None while nothing is known of the plan as it is."""
+        known = self._answers.get(_FINDINGS, self._of)
+        return None if known is None else known[0]
 
     @property
     def is_behind(self) -> bool:
         """Whether something newer is on its way."""
-        return self._is_wanted and (self._asked != self._answered or not self._is_played)
-
-    @property
-    def _is_played(self) -> bool:
-        return self._rehearsal.base is not None or not self._rehearsal.is_possible
+        return self._is_wanted and self._rehearsal.is_possible and not self._answers.is_there(_FINDINGS, self._of)
 
     def want(self, *, wanted: bool) -> None:
         """Begin or cease to follow the plan."""
         self._is_wanted = wanted
         self._find()
 
-    def _forget(self) -> None:
-        self.found, self.division = [], None
-        self.changed.emit()
-        self._find()
+    @property
+    def _of(self) -> Of:
+        plan = self._document.plan
+        return Of(plan, plan.moment)
 
     def _find(self) -> None:
         day, site = self._rehearsal.base, self._document.site
         if not self._is_wanted or day is None or not self._rehearsal.is_of_plan:
             self.changed.emit()
             return
-        number = self._asked = self._asked + 1
 
         def work() -> tuple[Division, list[Found]]:
             division = divide(site, site.plan.moment)
             return division, [Found(one, effect_of(one, division)) for one in findings_of(division, day)]
 
-        def answer(result: tuple[Division, list[Found]] | None, problem: Exception | None) -> None:
-            if problem is not None:
-                raise problem
-            if result is not None and number == self._asked:
-                self._answered = number
-                self.division, self.found = result
-                self.changed.emit()
-
-        self._background.run("findings", work, answer, lane="questions")
+        self._answers.ask(_FINDINGS, self._of, work)
+        self.changed.emit()

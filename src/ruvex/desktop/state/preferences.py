@@ -7,8 +7,8 @@ import json
 from pathlib import Path
 from typing import Any, Final
 
-from ruvex.mishaps import state_folder
-from ruvex.plan import PlanError, PlanFileError, parse_json, read_file, write_text
+from ruvex.mishaps import make_private, state_folder
+from ruvex.plan import PlanError, PlanFileError, parse_json, read_file, replace_file
 
 _MOST_RECENT: Final = 8
 _MOST_LOOKED_AT: Final = 50
@@ -77,8 +77,8 @@ class Preferences:
         self._values[key] = value
         # What cannot be remembered (a full disk, a read-only home) must not stand in the way of the work.
         with contextlib.suppress(OSError, ValueError):
-            self._path.parent.mkdir(parents=True, exist_ok=True)
-            write_text(self._path, json.dumps(self._values, indent=2))
+            make_private(self._path.parent)
+            replace_file(self._path, json.dumps(self._values, indent=2).encode("utf-8"), private=True)
 
 
 def _is_file(name: str) -> bool:

@@ -14,6 +14,7 @@ from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.recovery_copy import SUFFIX, Facts, read_copy, read_facts, write_copy
+from ruvex.mishaps import make_private
 from ruvex.plan import (
     PlanError,
     PlanFile,
@@ -102,7 +103,7 @@ class Recovery(QObject):
         layout, digest, copy = document.file.layout, document.file.digest, self.copy
         # What cannot be kept (a full disk, a read-only home) must not stand in the way of the work.
         with contextlib.suppress(OSError):
-            self._folder.mkdir(parents=True, exist_ok=True)
+            make_private(self._folder)
             if self._own_lock is None:
                 self._own_lock = QLockFile(str(self._folder / f"{self._token}.lock"))
                 self._own_lock.setStaleLockTime(0)

@@ -99,7 +99,7 @@ def write_copy(copy: Path, plan: Plan, traces: Traces, layout: Any, *, path: Pat
         parts.writestr(_PLAN, content)
         for number, name in enumerate(names):
             parts.writestr(_trace(number), traces[name].content)
-    replace_file(copy, archive.getvalue())
+    replace_file(copy, archive.getvalue(), private=True)
 
 
 def read_facts(copy: Path) -> Facts:

@@ -26,13 +26,14 @@ from ruvex.advise import (
     without_host,
     worst_time,
 )
+from ruvex.desktop.state.answers import Answers, Of
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
 from ruvex.placing import BetterPlaces, DayLack, Loads, Loss, Losses, Reserve, better_places
-from ruvex.plan import Guest, Plan
+from ruvex.plan import Guest
 from ruvex.play import Player
 from ruvex.site import Site
 
@@ -45,24 +46,6 @@ MOST_GUESTS: Final = 5000
 """Of more guests each answer would take minutes: whoever wants it asks by command."""
 MOST_PLAYED: Final = 12
 """The loss of each host is only played where there are no more of them."""
-
-
-_PARTS: Final = ("hosts", "stores", "pools", "guests", "rules", "placement", "events")
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Of:
-    """What an answer hangs on: the plan but for its name, notes and moment; of *how many more* also these two."""
-
-    plan: Plan
-    moment: float | None
-    pattern: str | Guest | None
-
-    def is_as(self, other: _Of | None) -> bool:
-        """Tell whether it is the same; parts of a plan that were not changed are the very same objects."""
-        if other is None or self.moment != other.moment or self.pattern != other.pattern:
-            return False
-        return all(getattr(self.plan, part) is getattr(other.plan, part) for part in _PARTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,12 +105,13 @@ class Rooms(QObject):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._document, self._look, self._rehearsal = document, look, rehearsal
-        self._selection, self._background = selection, background
+        self._selection = selection
         self._is_wanted = False
         self.pattern: str | Guest | None = None
-        self._answers: dict[Question, tuple[_Of, Any]] = {}
-        self._asked: dict[Question, _Of] = {}
-        document.opened.connect(self._forget)
+        self.answers = Answers(background, "questions", "room", self)
+        self.answers.changed.connect(self.changed)
+        document.closing.connect(self._forget)
+        document.opened.connect(self._ask)
         document.edited.connect(lambda _text: self._ask())
         for signal in (look.moment_changed, rehearsal.changed):
             signal.connect(self._ask)
@@ -161,7 +145,15 @@ class Rooms(QObject):
 
     def is_current(self, name: Question) -> bool:
         """Whether the answer to a question is that of the plan as it is now."""
-        return name in self._answers and self._of(name).is_as(self._answers[name][0])
+        return self.answers.is_there(name, self._of(name))
+
+    def has_before(self, name: Question) -> bool:
+        """Whether what is known of a question is of the plan before."""
+        return self.answers.has_before(name, self._of(name))
+
+    def problem(self, name: Question) -> str:
+        """Why there is no answer to a question, or nothing."""
+        return self.answers.problem(name, self._of(name))
 
     @property
     def more(self) -> More | None:
@@ -194,16 +186,13 @@ class Rooms(QObject):
         return found
 
     def _known(self, name: Question) -> Any:
-        return self._answers[name][1] if name in self._answers else None
+        return self.answers.get(name, self._of(name))
 
     # Asking
 
     def _forget(self) -> None:
-        self._answers, self._asked, self.pattern = {}, {}, None
-        if self._is_wanted:
-            self._choose_pattern()
-        self.changed.emit()
-        self._ask()
+        self.pattern = None
+        self.answers.drop()
 
     def _choose_pattern(self) -> None:
         plan, current = self._document.plan, self._selection.current
@@ -216,31 +205,20 @@ class Rooms(QObject):
         is_played = self._rehearsal.is_possible
         return [name for name in QUESTIONS if is_played or name not in _NEEDS_DAY]
 
-    def _of(self, name: Question) -> _Of:
+    def _of(self, name: Question) -> Of:
         plan = self._document.plan
-        return _Of(plan, plan.moment, self.pattern) if name == "more" else _Of(plan, None, None)
+        return Of(plan, plan.moment, self.pattern) if name == "more" else Of(plan)
 
     def _ask(self) -> None:
         if not self._is_wanted:
             return
+        if self.pattern is None:
+            self._choose_pattern()
         for name in self._wanted():
-            of = self._of(name)
-            if not self.is_current(name) and not of.is_as(self._asked.get(name)):
-                work = self._work(name)
-                if work is not None:
-                    self._asked[name] = of
-                    self._run(name, of, work)
+            work = None if self.is_current(name) else self._work(name)
+            if work is not None:
+                self.answers.ask(name, self._of(name), work)
         self.changed.emit()
-
-    def _run(self, name: Question, of: _Of, work: Callable[[], Any]) -> None:
-        def answer(value: Any, problem: Exception | None) -> None:
-            if problem is not None:
-                raise problem
-            if value is not None and self._asked.get(name) is of:
-                self._answers[name] = (of, value)
-                self.changed.emit()
-
-        self._background.run(f"room {name}", work, answer, lane="questions")
 
     def _work(self, name: Question) -> Callable[[], Any] | None:
         site, day, pattern = self._document.site, self._rehearsal.base, self.pattern_guest

@@ -94,6 +94,7 @@ class Tracing(QObject):
         self.before: Trace | None = None
         self.problem = ""
         self._shown: tuple[Division, Division | None] | None = None
+        self._shown_host: str | None = None
         self.answers: dict[str | int, Answer | None] = {}
         self.crowd: Crowd | None = None
         self._base: _Base | None = None
@@ -164,6 +165,13 @@ class Tracing(QObject):
             self.answered.emit()
             self._ask_next()
 
+    def forget(self) -> None:
+        """Let go of all that is of the plan that closes."""
+        self._background.drop("turns")
+        self._background.drop("questions")
+        self.host, self._is_running, self._is_asking = None, False, False
+        self._take(None, "")
+
     def end(self) -> None:
         """Ask no more: the window closes."""
         self._is_over = True
@@ -219,13 +227,15 @@ class Tracing(QObject):
             )
 
         def answer(found: tuple[Trace, Trace | None] | None, problem: Exception | None) -> None:
+            if division is not self._look.division or host != self.host:
+                return  # of another moment, plan or host: the turns of this one are on their way
             self._is_running = False
             if problem is not None and not isinstance(problem, NoCoresError):
                 raise problem
             if found is None:
                 self._take(None, str(problem))
             else:
-                self._shown = (division, before)
+                self._shown, self._shown_host = (division, before), host
                 self._take(found, "")
 
         self._background.run("turns", work, answer, lane="turns")
@@ -242,7 +252,7 @@ class Tracing(QObject):
 
     def _ask(self) -> None:
         """Ask what there is to be known of what is shown; answers that are still right stay."""
-        if self._shown is None or self.host is None:
+        if self._shown is None or self.host is None or self._shown_host != self.host:
             self._base, self._tried, self.answers, self.crowd = None, None, {}, None
             self.answered.emit()
             return
@@ -303,6 +313,9 @@ class Tracing(QObject):
 
         def answer(found: Any, problem: Exception | None) -> None:
             self._is_asking = False
+            if base is not self._base and not (base is not None and base.is_as(self._base)):
+                self._ask_next()
+                return
             if problem is not None and not isinstance(problem, NoCoresError | EditError):
                 raise problem
             is_right = base is not None and base.is_as(self._base) and (key != "tried" or tried is self._tried)

@@ -12,6 +12,7 @@ from ruvex.advise import Beside, Difference, beside, differences
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
+from ruvex.desktop.state.playing import same_to_play
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.divide import Division, divide
 from ruvex.plan import EditError, Plan, Traces, change_settings, format_time, read_plan, setting_word
@@ -85,6 +86,7 @@ class Yardstick(QObject):
         self._day: tuple[Plan, Player | None] | None = None
         self._sites: tuple[Plan, Site] | None = None
         document.opened.connect(self._forget)
+        document.edited.connect(lambda _text: self._drop_before())
         for signal in (look.changed, rehearsal.changed):
             signal.connect(self._compare)
 
@@ -171,6 +173,12 @@ class Yardstick(QObject):
         self._picked, self._name, self.edits = "edits", "", 1
         self.changed.emit()
         self._compare()
+
+    def _drop_before(self) -> None:
+        """Let go of a comparison of the plan before: what is undone is not shown a moment longer."""
+        if self.found is not None and not same_to_play(self.found.now.site.plan, self._look.plan):
+            self.found = None
+            self.changed.emit()
 
     def _compare(self) -> None:
         if not self._is_wanted:

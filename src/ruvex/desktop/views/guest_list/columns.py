@@ -106,7 +106,7 @@ class Figures:
         found: dict[str, dict[str, None]] = {}
         for place in self.division.flowing.places:
             for tap in place.taps:
-                if tap.slowed_by:
+                if tap.slowed_by and tap.slowed_by != "elsewhere":
                     where = place_label(self.plan, place.id)
                     by = "own limit" if tap.slowed_by == "own limit" else where
                     word = "disk" if place.kind == "store" else "network"

@@ -53,7 +53,8 @@ class Canvas(QWidget):
                 for column in self.columns.all:
                     place = QRectF(column.x, 0, column.width, self.height())
                     painter.fillRect(place, blend(colours.band_row, colours.paper, 0.45))
-            self.draw(painter)
+            if self.isEnabled():  # what is of the plan before is not drawn on the columns of this one
+                self.draw(painter)
 
     def draw(self, painter: QPainter) -> None:
         """Draw what the section shows."""

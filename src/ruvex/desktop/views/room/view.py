@@ -18,7 +18,7 @@ from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.look_tools import work_tools
 from ruvex.desktop.panels.view import Bench, View
-from ruvex.desktop.state.rooms import MOST_GUESTS
+from ruvex.desktop.state.rooms import MOST_GUESTS, QUESTIONS, Question
 from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
 from ruvex.desktop.views.room.lost import LossSection
 from ruvex.desktop.views.room.more import MoreSection
@@ -153,6 +153,7 @@ class RoomView(View):
         rooms.changed.connect(self._on_changed)
         many.changed.connect(self._on_many)
         self._desk.document.edited.connect(lambda _text: self._on_changed())
+        self._desk.document.closing.connect(self._drop)
         self._theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -223,7 +224,7 @@ class RoomView(View):
         self.worst_button.setVisible(day is not None)
         if day is not None:
             self.worst_button.setText(f"worst at {format_time(worst_time(day))}, go there")
-        told = "looking\u2026" if self._desk.rooms.is_behind else ""
+        told = self._told_of_answers()
         if len(plan.guests) > MOST_GUESTS:
             told = f"Of more than {MOST_GUESTS} guests room is asked about by command: ruvex room, without, places."
         self._told.set_text(told)
@@ -235,10 +236,34 @@ class RoomView(View):
         self.sweep.refresh()
         self.risk.refresh()
 
+    def _told_of_answers(self) -> str:
+        rooms = self._desk.rooms
+        problems = [text for name in QUESTIONS if (text := rooms.problem(name))]
+        if problems:
+            return f"Not all could be found: {problems[0]}"
+        if not rooms.is_behind:
+            return ""
+        return "of the plan before; looking\u2026" if any(map(rooms.has_before, QUESTIONS)) else "looking\u2026"
+
     def _on_many(self) -> None:
         if self.isVisible():
             self.sweep.refresh()
             self.risk.refresh()
+
+    def _drop(self) -> None:
+        """Let go of all that is of the plan that closes."""
+        self.losses, self.steps, self.sizes, self.places, self.reserve = [], [], [], None, None
+        for name in ("without", "places", "sizes"):
+            self._refill(name, [])
+        self._shown.clear()
+
+    def _keep_before(self, name: str, question: Question) -> bool:
+        """Leave what is of the plan before as it stands, to be read and not to be pressed; tells whether that is so."""
+        holder = self._boxes[name].parentWidget()
+        is_before = self._desk.rooms.has_before(question) and self._boxes[name].count() > 0
+        if holder is not None:
+            holder.setEnabled(not is_before)
+        return is_before
 
     def _is_news(self, name: str, value: object) -> bool:
         """Take note of what a section shows; tells whether that is another thing than before."""
@@ -259,6 +284,8 @@ class RoomView(View):
             section.show()
 
     def _show_losses(self, plan: Plan) -> None:
+        if self._keep_before("without", "lost"):
+            return
         lost, played = self._desk.rooms.lost, self._desk.rooms.played
         if self._is_news("lost", lost):
             self.losses = []
@@ -295,6 +322,8 @@ class RoomView(View):
         self._bench.actions[ActionName.EMPTY_HOST].trigger()
 
     def _show_places(self, plan: Plan) -> None:
+        if self._keep_before("places", "places"):
+            return
         found: BetterPlaces | None = self._desk.rooms.places
         if not self._is_news("places", found):
             return
@@ -312,6 +341,8 @@ class RoomView(View):
         self._refill("places", sections)
 
     def _show_sizes(self) -> None:
+        if self._keep_before("sizes", "sizes"):
+            return
         found = self._desk.rooms.sizes
         if not self._is_news("sizes", found):
             return
