@@ -6,13 +6,15 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
-from ruvex.advise import without_host
+from ruvex.advise import without_host, without_lines, worst_time
+from ruvex.placing import Losses
 from ruvex.plan import plan_text
-from ruvex.site import site_of
+from ruvex.play import Player
+from ruvex.site import Site, site_of
 from tests.advise.test_worth import HOST, HOUR, guest
-from tests.builders import plan_of
+from tests.builders import cpu_guest, plan_of
 from tests.cli.inside import run
 
 HOSTS = [HOST | {"id": "one", "memory_mib": 16_000}, HOST | {"id": "two", "memory_mib": 10_000}]
@@ -69,7 +71,7 @@ class WithoutAHost(unittest.TestCase):
             self.assertEqual(done.returncode, 1)
             self.assertIn("Without one: 1 of 3 guests run again, the last after 1 min", done.stdout)
             self.assertIn("stay off: large, stays", done.stdout)
-            self.assertIn("Without two: 1 of 1 guests run again", done.stdout)
+            self.assertIn("Without two: 1 of 1 guest runs again", done.stdout)
             two = run("without", str(path), "two", "--at", "01:00", "--json")
             self.assertEqual(two.returncode, 0)
             hosts = json.loads(two.stdout)["hosts"]
@@ -78,3 +80,51 @@ class WithoutAHost(unittest.TestCase):
             wrong = run("without", str(path), "three")
             self.assertEqual(wrong.returncode, 2)
             self.assertIn("there is no host 'three'; the plan has one, two", wrong.stderr)
+
+
+class AtAnyTime(unittest.TestCase):
+    """The very start of the day, guests that boot slowly, another host that is down by the plan itself."""
+
+    HOSTS: ClassVar = [HOST | {"id": name, "memory_mib": 10_000} for name in ("a", "b", "c")]
+
+    def site(self, guests: list[dict[str, Any]], **rest: Any) -> Site:
+        """Give a site of three hosts of 10 000 MiB."""
+        return site_of(plan_of(guests, host=None, hosts=self.HOSTS, **rest), {})
+
+    def test_at_midnight_guests_only_start_with_the_plan(self) -> None:
+        """Two guests of 8 000 MiB are on the host that is lost at 00:00, and others fill the rest: they stay off."""
+        fixed = {"mode": "fixed", "size": 8000}
+        small = {"mode": "fixed", "size": 2000}
+        guests = [{"id": f"g{i}", "host": host, "memory": fixed} for i, host in enumerate("abc")]
+        guests.append({"id": "g3", "host": "a", "memory": small})
+        found = without_host(self.site(guests), "a", 0.0)
+        self.assertEqual((found.off, [one.guest for one in found.back]), (("g0",), ["g3"]))
+
+    def test_who_still_boots_is_not_off(self) -> None:
+        """A guest that takes an hour to boot is on its way half an hour after the loss."""
+        slow = {"id": "slow", "host": "a", "boot_s": 3600, "vcpus": 1, "memory": {"mode": "fixed", "size": 1000}}
+        found = without_host(self.site([slow]), "a", 36_000.0)
+        self.assertEqual((found.booting, found.off, found.back), (("slow",), (), ()))
+
+    def test_the_worst_moment_is_one_of_the_usual_hosts(self) -> None:
+        """Most is lacking while b is down by the plan; a loss is judged at the peak of the day instead."""
+        levels = [["00:00", 500], ["08:00", 9000], ["09:00", 500], ["22:00", 8900], ["23:00", 500]]
+        peak = {"kind": "steps", "at": levels}
+        guests = [cpu_guest(f"g{i}", 0, vcpus=10) | {"host": host, "demand": {"cpu": peak, "working": 9, "touched": 9}}
+                  for i, host in enumerate("aabbcc")]  # fmt: skip
+        events = [{"at": "22:00", "do": "host-down", "target": "b"}, {"at": "23:30", "do": "host-up", "target": "b"}]
+        site = self.site(guests, events=events)
+        day = Player(site, record_s=60.0)
+        day.run()
+        self.assertEqual(worst_time(day) // 3600, 8)
+        found = without_host(site, "a", 22.5 * 3600)
+        self.assertEqual(found.down, ("b",))
+        self.assertIn("while b is down by the plan", without_lines(found, site.plan)[0])
+
+    def test_who_stays_off_all_day_lacks_all_it_wants(self) -> None:
+        """A guest that wants CPU all day and memory all day, and finds no host: 48 guest-hours more."""
+        fixed = {"mode": "fixed", "size": 8000}
+        guests = [cpu_guest(f"g{i}", 10) | {"host": host, "memory": fixed} for i, host in enumerate("abc")]
+        loss = Losses(self.site(guests)).of("a")
+        self.assertEqual([one.guest for one in loss.off], ["g0"])
+        self.assertAlmostEqual(loss.after - loss.before, 48.0, places=6)

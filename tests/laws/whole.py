@@ -322,7 +322,9 @@ class Whole:
         if self._may(4):
             demand["varies"] = {
                 "shift_s": self._source.pick((None, 0, 900)), "height_percent": self._source.pick((None, 0, 30)),
-                "length_percent": self._source.pick((None, 5)), "surge_percent": self._source.pick((None, 0, 100)),
+                "length_percent": self._source.pick((None, 5)),
+                "together_percent": self._source.pick((None, 0, 100)),
+                "surge_percent": self._source.pick((None, 0, 100)),
             }  # fmt: skip
         return demand
 
@@ -380,6 +382,7 @@ class Whole:
                         "shift_s": 0,
                         "height_percent": 40,
                         "length_percent": 0,
+                        "together_percent": 90,
                         "surge_percent": 50,
                         "surge_factor": 3,
                         "surge_for_s": 90,

@@ -273,7 +273,7 @@ def _days(day: Player) -> Mapping[str, DayOf]:
         finishes.setdefault(job.guest, []).append((job.due_s, job.finished_s))
     return {
         one.id: DayOf(
-            max(one.unmet_s, sum(one.below_s.values())), one.worst_pace, one.fluid_wait,
+            one.short_s, one.worst_pace, one.fluid_wait,
             tuple(sorted(finishes.get(one.id, ()), key=lambda pair: pair[0])),
         )
         for one in summary.guests

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ruvex.plan import Plan, format_cpu, format_memory, format_time
 from ruvex.play import Player, Recording, Summary
@@ -72,8 +73,26 @@ class DayShift:
     after: Worst
 
 
-def worst_moment(recording: Recording) -> Worst:
-    """Find the moment at which most is missing, CPU and memory together, each beside its supply."""
+def usual_rows(recording: Recording) -> NDArray[np.bool_]:
+    """Tell at which rows of a day the same hosts are up as for most of it."""
+    up = recording.of_places("cpu_supply") > 0
+    if not up.size:
+        return np.ones(recording.rows, dtype=np.bool_)
+    _, which, counts = np.unique(up, axis=1, return_inverse=True, return_counts=True)
+    return np.asarray(which.reshape(-1) == int(np.argmax(counts)))
+
+
+def worst_moment(recording: Recording, *, usual: bool = False) -> Worst:
+    """Find the moment at which most is missing, CPU and memory together, each beside its supply.
+
+    Parameters
+    ----------
+    recording
+        The day.
+    usual
+        Whether only moments count at which the hosts are up that mostly are: what a plan's own loss of a host makes
+        missing says nothing of another one.
+    """
     wanted, got, supply = (
         recording.of_places(name).sum(axis=0) for name in ("cpu_wanted", "cpu_delivered", "cpu_supply")
     )
@@ -82,6 +101,8 @@ def worst_moment(recording: Recording) -> Worst:
     memory = (need * (1.0 - met)).sum(axis=0)
     there = recording.of_places("memory_supply").sum(axis=0)
     missing = cpu / np.maximum(supply, 1.0) + memory / np.maximum(there, 1.0)
+    if usual:
+        missing = np.where(usual_rows(recording), missing, -1.0)
     row = int(np.argmax(missing)) if missing.size else 0
     if not missing.size:
         return Worst(0.0, 0.0, 0.0)
@@ -113,12 +134,8 @@ def _alike(one: float | None, other: float | None, within_s: float) -> bool:
 
 
 def _short(old: Summary, new: Summary) -> tuple[Short, ...]:
-    was = {guest.id: max(guest.unmet_s, sum(guest.below_s.values())) for guest in old.guests}
-    found = [
-        Short(guest.id, was[guest.id], max(guest.unmet_s, sum(guest.below_s.values())))
-        for guest in new.guests
-        if guest.id in was
-    ]
+    was = {guest.id: guest.short_s for guest in old.guests}
+    found = [Short(guest.id, was[guest.id], guest.short_s) for guest in new.guests if guest.id in was]
     told = [short for short in found if abs(short.after_s - short.before_s) >= _LEAST_S]
     return tuple(sorted(told, key=lambda short: -abs(short.after_s - short.before_s)))
 

@@ -61,6 +61,10 @@ class Without:
         Who does not, in plan order.
     hurt
         Who is hurt that was not on it, the worst first.
+    booting
+        Who still boots at the end of the time that is looked at, in plan order.
+    down
+        Other hosts that are down then by the plan's own events.
     """
 
     host: str
@@ -69,20 +73,25 @@ class Without:
     back: tuple[Comeback, ...]
     off: tuple[str, ...]
     hurt: tuple[Hurt, ...]
+    booting: tuple[str, ...] = ()
+    down: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """Give it as ``ruvex without --json`` prints it."""
         return {
             "host": self.host, "at_s": self.at_s, "watched_s": self.watched_s,
             "back": [{"id": one.guest, "host": one.host, "after_s": one.after_s} for one in self.back],
-            "off": list(self.off),
+            "off": list(self.off), "booting": list(self.booting), "down": list(self.down),
             "hurt": [{"id": one.guest, "cpu": list(one.cpu), "memory": list(one.memory)} for one in self.hurt],
         }  # fmt: skip
 
 
 def worst_time(day: Player) -> float:
-    """Give the time of a played day at which most is missing, at which a loss weighs most."""
-    return worst_moment(day.recording).at_s
+    """Give the time of a played day at which most is missing, at which a loss weighs most.
+
+    The hosts are up then that mostly are: one that is down by the plan's own event for an hour would be lost as well.
+    """
+    return worst_moment(day.recording, usual=True).at_s
 
 
 def without_host(site: Site, host: str, at_s: float, *, watch_s: float = WATCH_S) -> Without:
@@ -101,26 +110,29 @@ def without_host(site: Site, host: str, at_s: float, *, watch_s: float = WATCH_S
     for player in (with_it, without):
         player.run()
     before = min(int(np.ceil(at_s / without.recording.every_s)), max(without.recording.rows - 1, 0))
-    phase = without.recording.series("phase")
-    row_before = max(before - 1, 0)
-    on_then = (phase[:, row_before] >= _BOOTING).tolist()
-    there = without.plan_at(max(at_s - plan.tick_s, 0.0), on_then)
+    # Who is on is read off the day without the loss: at its very start guests only begin to be on.
+    on_then = (with_it.recording.series("phase")[:, min(before, with_it.recording.rows - 1)] >= _BOOTING).tolist()
+    there = with_it.plan_at(at_s, on_then)
     only = plan.hosts[0].id if len(plan.hosts) == 1 else None
     its = [i for i, guest in enumerate(there.guests) if on_then[i] and (guest.host or only) == host]
+    down = tuple(one.id for one in there.hosts if not one.up and one.id != host)
+    phase = without.recording.series("phase")
     ended = without.plan_at(without.now_s, (phase[:, -1] >= _BOOTING).tolist())
-    back, off = list[Comeback](), list[str]()
+    back, off, booting = list[Comeback](), list[str](), list[str]()
     for i in its:
         runs = np.flatnonzero(phase[i, before + 1 :] == _RUNNING)
-        if not runs.size or phase[i, -1] != _RUNNING:
+        if phase[i, -1] == _BOOTING:
+            booting.append(plan.guests[i].id)
+        elif not runs.size or phase[i, -1] != _RUNNING:
             off.append(plan.guests[i].id)
-            continue
-        after_s = float(without.recording.times_s[before + 1 + int(runs[0])]) - at_s
-        back.append(Comeback(plan.guests[i].id, ended.guests[i].host or "", after_s))
+        else:
+            after_s = float(without.recording.times_s[before + 1 + int(runs[0])]) - at_s
+            back.append(Comeback(plan.guests[i].id, ended.guests[i].host or "", after_s))
     others = (_hurt(with_it, without, i, before) for i in range(len(plan.guests)) if i not in its)
     hurt = [found for found in others if found is not None]
     hurt.sort(key=lambda one: (one.cpu[1] - one.cpu[0]) + (one.memory[1] - one.memory[0]))
     back.sort(key=lambda one: one.after_s)
-    return Without(host, at_s, until_s - at_s, tuple(back), tuple(off), tuple(hurt))
+    return Without(host, at_s, until_s - at_s, tuple(back), tuple(off), tuple(hurt), tuple(booting), down)
 
 
 def _hurt(with_it: Player, without: Player, guest: int, first: int) -> Hurt | None:

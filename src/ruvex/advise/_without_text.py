@@ -7,7 +7,7 @@ from typing import Final
 from ruvex.advise._without import Without
 from ruvex.placing import Loss
 from ruvex.plan import Plan, format_time
-from ruvex.words import label_of, short_span, stays_off_text
+from ruvex.words import counted, label_of, short_span, stays_off_text
 
 _MOST_NAMED: Final = 8
 
@@ -15,10 +15,12 @@ _MOST_NAMED: Final = 8
 def without_lines(found: Without, plan: Plan) -> list[str]:
     """Say who runs again where and when, who stays off, and who is hurt."""
     labels = {item.id: item.label for item in (*plan.hosts, *plan.guests)}
-    count = len(found.back) + len(found.off)
+    count = len(found.back) + len(found.off) + len(found.booting)
+    also = f", while {' and '.join(labels[host] for host in found.down)} is down by the plan" if found.down else ""
     if not count:
-        return [f"Without {labels[found.host]}: nobody is on it then"]
-    lines = [f"Without {labels[found.host]}: {len(found.back)} of {count} guests run again"]
+        return [f"Without {labels[found.host]}{also}: nobody is on it then"]
+    runs = "runs" if len(found.back) == 1 else "run"
+    lines = [f"Without {labels[found.host]}{also}: {len(found.back)} of {counted(count, 'guest')} {runs} again"]
     if found.back:
         lines[0] += f", the last after {short_span(found.back[-1].after_s)}"
         by_host: dict[str, list[str]] = {}
@@ -27,6 +29,8 @@ def without_lines(found: Without, plan: Plan) -> list[str]:
         for host, guests in by_host.items():
             more = f" and {len(guests) - _MOST_NAMED} more" if len(guests) > _MOST_NAMED else ""
             lines.append(f"  on {labels.get(host, 'no host')}: {', '.join(guests[:_MOST_NAMED])}{more}")
+    if found.booting:
+        lines.append(f"  still on their way: {', '.join(labels[guest] for guest in found.booting)}")
     if found.off:
         lines.append(f"  stay off: {', '.join(labels[guest] for guest in found.off)}")
     if found.hurt:

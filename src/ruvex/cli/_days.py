@@ -74,6 +74,7 @@ def print_days(
     if as_json:
         document = {
             "plan": plan.name, "seed": found.source.seed, "days": found.count, "interrupted": bool(asked),
+            "together_percent": plan.rules.chances.together_percent,
             "guests": [one.to_json() for one in found.of_guests()],
             "pools": [one.to_json() for one in found.of_pools()],
             "done_by": None if by is None else {"id": by[0], "by_s": by[1], "part": found.done_by(*by)},
@@ -98,6 +99,7 @@ def _due(text: str, plan: Plan) -> tuple[str, float]:
 
 def _print(found: Days, by: tuple[str, float] | None, others: dict[str, Days], plan: Plan) -> None:
     print(f"{plan.name or 'Unnamed plan'}, {found.count} random days, seed {found.source.seed}")
+    print(f"Of how far heights differ, {plan.rules.chances.together_percent:g} % is the same for all guests of a day.")
     if by is not None:
         part = found.done_by(*by)
         name = label_of(plan, by[0])

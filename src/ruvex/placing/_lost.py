@@ -71,7 +71,7 @@ class Loss:
     off
         Who does not, in the same order; those that are told to stay off last.
     before, after
-        What guests that are on in either case lack over the day: guest-hours.
+        What guests that are on lack over the day: guest-hours; who stays off lacks all it wants.
     hurt
         Who lacks more than before, the most first; hours are negative.
     worst_at_s
@@ -220,11 +220,16 @@ class Losses:
         was, times = self._by_sample(self._site), self._day.times_s
         now = self._by_sample(after)
         on = after.standing.on & self._site.standing.on
+        gone = np.zeros(on.size, dtype=np.bool_)
+        gone[[plan.guest_index[one.guest] for one in off]] = True
+        # Who stays off lacks all it wants, at each sample at which it wants some.
+        now[:, :, gone] = self._wanting()[:, :, gone] * self._day.hours
+        on |= gone
         more = (now - was)[:, :, on].sum(axis=(1, 2))
         of_guest = (now - was).sum(axis=(0, 1))
         hurt = [
             Gain(plan.guests[i].id, -float(of_guest[i]))
-            for i in np.flatnonzero(on & (of_guest > _LEAST_HOURS)).tolist()
+            for i in np.flatnonzero(on & ~gone & (of_guest > _LEAST_HOURS)).tolist()
         ]
         hurt.sort(key=lambda one: one.hours)
         return Loss(
@@ -242,6 +247,10 @@ class Losses:
         if site is self._site:
             self._lack = found
         return found
+
+    def _wanting(self) -> Floats:
+        """Tell at each sample who wants CPU and needs memory with all hosts up, shape (samples, 2, guests): 1 or 0."""
+        return np.asarray(np.moveaxis(self._day.loads().wanted, 0, 1) > 0, dtype=np.float64)
 
     def _without(self, host: int, on: Bools) -> tuple[Site, list[int], list[int]]:
         """Give the site with a host down, and who of it is to come back, in order, and who stays off by himself."""

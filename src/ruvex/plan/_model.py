@@ -222,6 +222,7 @@ class Varies(Model):
     shift_s: Annotated[Number, Field(ge=0, le=86_400)] | None = None
     height_percent: Annotated[Number, Field(ge=0, le=100)] | None = None
     length_percent: Annotated[Number, Field(ge=0, le=100)] | None = None
+    together_percent: Percent | None = None
     surge_percent: Percent | None = None
 
 

@@ -131,13 +131,15 @@ class Chances(Model):
     """How far random days differ from the plan's own.
 
     Peaks and steps shift by ``shift_s``, heights and lengths vary by a part of themselves (all three are what two days
-    in three stay within), bursts fall anywhere. In ``surge_percent`` of its days a guest wants ``surge_factor`` times
+    in three stay within), bursts fall anywhere. Of how far heights differ all guests share ``together_percent``: a busy
+    day is busy for everybody. In ``surge_percent`` of its days a guest wants ``surge_factor`` times
     as much for ``surge_for_s``; in ``failing_percent`` of them a host is lost, at any time, for the rest of the day.
     """
 
     shift_s: Annotated[Number, Field(ge=0, le=86_400)] = 1300.0
     height_percent: Annotated[Number, Field(ge=0, le=100)] = 11.0
     length_percent: Annotated[Number, Field(ge=0, le=100)] = 14.0
+    together_percent: Percent = 35.0
     surge_percent: Percent = 3.0
     surge_factor: Annotated[Number, Field(ge=0, le=1000)] = 1.7
     surge_for_s: Seconds = 2400.0

@@ -75,6 +75,16 @@ class GuestSummary:
     ops_wait: float = 0.0
     net_wait: float = 0.0
 
+    @property
+    def memory_short_s(self) -> float:
+        """How long it was below its need of memory, s."""
+        return sum(self.below_s.values())
+
+    @property
+    def short_s(self) -> float:
+        """How long it was short of anything, s: of CPU, memory, disks or network, whichever lasted longest."""
+        return max(self.unmet_s, self.memory_short_s, self.slowed_s)
+
 
 @dataclass(frozen=True, slots=True)
 class PlaceSummary:

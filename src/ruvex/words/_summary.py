@@ -58,7 +58,7 @@ def guest_cells(guest: GuestSummary, chance_wait: float) -> tuple[str, ...]:
     ``chance_wait`` is the part of their time in which its vCPUs wait by chance, over the day.
     """
     worst = max(guest.below_s.items(), key=lambda item: item[1], default=None)
-    below = _NOTHING if worst is None else f"{short_span(sum(guest.below_s.values()))} {worst[0]}"
+    below = _NOTHING if worst is None else f"{short_span(guest.memory_short_s)} {worst[0]}"
     return (
         short_span(guest.unmet_s), _figure(guest.fluid_wait * 100, 1), _figure(chance_wait * 100, 1),
         format_number(guest.worst_pace, 2) if guest.worst_pace < 0.995 else _NOTHING,

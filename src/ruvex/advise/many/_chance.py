@@ -6,6 +6,7 @@ guest leaves the days of all others as they are.
 
 from __future__ import annotations
 
+import math
 from array import array
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -16,6 +17,7 @@ import numpy as np
 
 from ruvex.plan import (
     LEAST_SPACING_S,
+    SIGNALS,
     Bursts,
     Daily,
     Event,
@@ -32,6 +34,10 @@ from ruvex.plan import (
 )
 
 _MOST_BURSTS: Final = 9000
+_OF_MEMORY: Final = ("working", "touched")
+"""Of memory there is a height of its own; what is computed, transferred and sent is high or low together."""
+_FOR_ALL: Final = 2**40
+"""Stands where the number of a guest stands for what is drawn for all of them."""
 _SEVERAL_DAYS: Final = 1.5
 _LEAST_WIDTH_H, _MOST_WIDTH_H = 0.001, 24.0
 
@@ -65,22 +71,27 @@ def random_day(plan: Plan, traces: Traces, seed: int, number: int) -> tuple[Plan
     guests: list[Guest] = []
     events: list[Event] = []
     chances = plan.rules.chances
+    # What the day is like for everybody, CPU and memory; numbers of guests are never below 0.
+    for_all = np.random.default_rng([seed, number, _FOR_ALL]).standard_normal(2).tolist()
     for i, guest in enumerate(plan.guests):
         chance, varies = np.random.default_rng([seed, number, i]), guest.demand.varies
         normal, even = chance.standard_normal(4).tolist(), chance.random(4).tolist()
         height = _or(varies.height_percent, chances.height_percent) / 100
+        together = _or(varies.together_percent, chances.together_percent) / 100
+        # Of the variance a part is everybody's: a guest by itself varies as far as it would alone.
+        alike, own = math.sqrt(together), math.sqrt(1.0 - together)
         draw = Draw(
             shift_s=normal[0] * _or(varies.shift_s, chances.shift_s),
-            cpu=float(np.exp(normal[1] * height)),
-            memory=float(np.exp(normal[2] * height)),
+            cpu=float(np.exp((own * normal[1] + alike * for_all[0]) * height)),
+            memory=float(np.exp((own * normal[2] + alike * for_all[1]) * height)),
             length=float(np.exp(normal[3] * _or(varies.length_percent, chances.length_percent) / 100)),
             bursts=even[0],
             day=even[1],
         )
         update = {
-            name: _drawn(getattr(guest.demand, name), draw, draw.cpu if name == "cpu" else draw.memory, plan, traces,
-                         tables, f"{i}/{name}")
-            for name in ("cpu", "working", "touched")
+            name: _drawn(getattr(guest.demand, name), draw, draw.memory if name in _OF_MEMORY else draw.cpu, plan,
+                         traces, tables, f"{i}/{name}")
+            for name in SIGNALS
         }  # fmt: skip
         guests.append(guest.model_copy(update={"demand": guest.demand.model_copy(update=update)}))
         if even[2] * 100 < _or(varies.surge_percent, chances.surge_percent) and chances.surge_for_s > 0:

@@ -58,7 +58,7 @@ class Source:
         jobs = max(map(len, self.dues), default=0)
         found = np.full((_DONE + jobs, len(self.plan.guests)), np.nan)
         for i, guest in enumerate(summary.guests):
-            found[:_LATE, i] = max(guest.unmet_s, sum(guest.below_s.values())), guest.worst_pace, guest.fluid_wait
+            found[:_LATE, i] = guest.short_s, guest.worst_pace, guest.fluid_wait
         for job in summary.finishes:
             i = self.plan.guest_index[job.guest]
             late = math.inf if job.late_s is None else job.late_s

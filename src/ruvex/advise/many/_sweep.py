@@ -83,7 +83,7 @@ class Watch:
         if one is None:
             return math.nan
         return {
-            "pace": one.worst_pace, "short": max(one.unmet_s, sum(one.below_s.values())) / 3600,
+            "pace": one.worst_pace, "short": one.short_s / 3600,
             "wait": 100 * one.fluid_wait, "met": 100 * one.worst_met,
         }[self.outcome]  # fmt: skip
 

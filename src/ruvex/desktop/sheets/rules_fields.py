@@ -128,6 +128,7 @@ _TURNS: Final = (
 _CHANCES: Final = (
     Field("chances.shift_s", "peaks shift by", "seconds", "Two days in three stay within this, either way."),
     Field("chances.height_percent", "heights vary by", "percent", "Of themselves, likewise; CPU and memory apart."),
+    Field("chances.together_percent", "alike for all", "percent", "How much of that all guests of a day share."),
     Field("chances.length_percent", "lengths vary by", "percent", "Of themselves, likewise."),
     Field("chances.surge_percent", "a guest has a surge on", "percent", "Of its days."),
     Field("chances.surge_factor", "and wants so many times", "number", "What it wants otherwise."),

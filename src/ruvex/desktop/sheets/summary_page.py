@@ -106,7 +106,7 @@ class SummaryPage(Page):
             return []
         labels = {guest.id: guest.label for guest in self._desk.look.plan.guests}
         there = [guest for guest in player.summary().guests if guest.on_s > 0 and guest.id in labels]
-        there.sort(key=lambda guest: -max(guest.unmet_s, sum(guest.below_s.values())))
+        there.sort(key=lambda guest: -guest.short_s)
         self._ids = [guest.id for guest in there]
         waits, index = self._desk.waits.of(player), player.recording.guest_index
         by_chance = [0.0 if waits is None else float(waits.of_guests[index[guest.id]]) for guest in there]

@@ -89,7 +89,11 @@ class Answers(QObject):
 
     def ask(self, name: str, of: Of, work: Callable[[], Any]) -> None:
         """Ask a question about a state, unless it is known or on its way."""
-        if self.is_there(name, of) or of.is_as(self._asked.get(name)):
+        if self.is_there(name, of):
+            # What was asked of another state meanwhile, before an undo, is not wanted any more.
+            self._asked[name] = self._found[name][0]
+            return
+        if of.is_as(self._asked.get(name)):
             return
         self._asked[name] = of
 

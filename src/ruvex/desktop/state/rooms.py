@@ -215,7 +215,7 @@ class Rooms(QObject):
         if self.pattern is None:
             self._choose_pattern()
         for name in self._wanted():
-            work = None if self.is_current(name) else self._work(name)
+            work = self._work(name)
             if work is not None:
                 self.answers.ask(name, self._of(name), work)
         self.changed.emit()

@@ -226,7 +226,7 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("pace", "outcome", "pace", "pace", lambda f: f.layer("pace")),
     Column("met", "outcome", "met", "percent", lambda f: f.layer("met")),
     Column("short", "the day", "hours short", "hours",
-           lambda f: f.of_day(lambda g: max(g.unmet_s, sum(g.below_s.values())) / _HOUR_S), "day"),
+           lambda f: f.of_day(lambda g: g.short_s / _HOUR_S), "day"),
     Column("worst_pace", "the day", "worst pace", "pace", lambda f: f.of_day(lambda g: g.worst_pace), "day"),
     Column("chance_wait", "the day", "wait by chance", "percent", lambda f: f.chance_of_day, "day"),
     Column("cpu_mean", "the day", "mean CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.mean), "day"),

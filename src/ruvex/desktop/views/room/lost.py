@@ -192,7 +192,7 @@ class LossSection(Section):
                 text += (
                     f" Lost at {format_time(played.at_s)}, the last runs after {short_span(played.back[-1].after_s)}"
                 )
-            missing = len(played.off) - sum(one.is_told for one in loss.off)
+            missing = len(played.off) + len(played.booting) - sum(one.is_told for one in loss.off)
             text += f"; {missing} not within half an hour." if missing > len(off) and played.back else "."
         self.back.set_text(text)
         told = [f"{label_of(plan, one.guest)} {-one.hours:.1f} h" for one in loss.hurt]

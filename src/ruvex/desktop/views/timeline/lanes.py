@@ -172,7 +172,7 @@ class Lanes(RowField):
         if self.density == "mixed":
             chosen ^= set(self._desk.selection.ids)
             if player is not None and player.is_over:
-                hurt = sorted(player.summary().guests, key=lambda guest: -guest.unmet_s - sum(guest.below_s.values()))
+                hurt = sorted(player.summary().guests, key=lambda guest: -guest.short_s)
                 chosen |= {guest.id for guest in hurt[:_WORST]}
         return chosen
 
