@@ -69,7 +69,7 @@ class WithoutAHost(unittest.TestCase):
             path.write_text(plan_text(site_with(GUESTS).plan), encoding="utf-8")
             done = run("without", str(path), "--at", "01:00")
             self.assertEqual(done.returncode, 1)
-            self.assertIn("Without one: 1 of 3 guests run again, the last after 1 min", done.stdout)
+            self.assertIn("Without one: 1 of 3 guests runs again, the last after 1 min", done.stdout)
             self.assertIn("stay off: large, stays", done.stdout)
             self.assertIn("Without two: 1 of 1 guest runs again", done.stdout)
             two = run("without", str(path), "two", "--at", "01:00", "--json")

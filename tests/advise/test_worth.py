@@ -139,7 +139,9 @@ CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
         "will-hurt", "p", [guest("a", pool="p"), guest("d", pool="p", power="off"), *CLEAN[1:]],
         {"pools": [POOLS[0] | {"memory": {"limit": 3000}}, POOLS[1]]},
     ),
-    "pool-as-folder": ("untidy", "p", CLEAN, {"pools": [{"id": "p"}, POOLS[1]]}),
+    "pool-as-folder": (
+        "untidy", "p", [guest("a", pool="p"), guest("b", pool="p"), guest("c")], {"pools": [{"id": "p"}]},
+    ),
     "deep-nesting": (
         "untidy", "a",
         [guest("a", 700, 1, pool="deep"), guest("b", 700, 1, pool="deep"),
@@ -187,10 +189,47 @@ CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
     "broken-promises": (
         "hurts-now", "g0", [guest(f"g{i}", 1900) | {"cpu": {"reservation": 1900 - i}} for i in range(5)], {"pools": []},
     ),
+    "memory-limit": (
+        "hurts-now", "a", [guest("a", pool="p", demand={"working": 3000, "touched": 3500},
+                                 memory={"mode": "thin", "size": 4000, "limit": 2000}), *CLEAN[1:]], {},
+    ),
+    "pool-limit": (
+        "hurts-now", "p", [guest("a", pool="p"), guest("b", pool="p"), guest("c", 700, 1, pool="q")],
+        {"pools": [POOLS[0] | {"cpu": {"limit": 2000}}, POOLS[1]]},
+    ),
+    "host-short": (
+        "hurts-now", "h", [guest(f"g{i}", 1900, pool="p" if i % 2 else "q") for i in range(6)], {},
+    ),
+    "kept-cores": (
+        "hurts-now", "a", [*[guest(one, pool="p", cores={"only": [0]}) for one in "ab"], CLEAN[2]], {},
+    ),
+    "shares-small": (
+        "hurts-now", "a", [guest("a", 1900, pool="p") | {"cpu": {"shares": 5}},
+                           *[guest(f"g{i}", 1800, pool="p") for i in range(4)]], {"pools": POOLS[:1]},
+    ),
+    "never-reached": (
+        "untidy", "a", [guest("a", pool="p", demand={"touched": 2048},
+                              memory={"mode": "thin", "size": 2048, "limit": 4096}), *CLEAN[1:]], {},
+    ),
+    "idle-cores": (
+        "untidy", "a", [guest("a", 900, 2, pool="p", dedicated_cores=True), *CLEAN[1:]], {},
+    ),
+    "no-cold-start": (
+        "will-hurt", "h", [guest(f"g{i}", 900, 1, pool="p" if i % 2 else "q",
+                                 memory={"mode": "elastic", "boot": 8192, "floor": 1024, "ceiling": 8192})
+                           for i in range(6)], {},
+    ),
+    "draws-by-oversight": (
+        "untidy", "x", [guest(f"of-{one}", 700, 1, pool=one) for one in "xyz"],
+        {"pools": [{"id": one, "owner": one, "cpu": {"reservation": 900, "draws": one == "x"}} for one in "xyz"]},
+    ),
 }  # fmt: skip
 
 
-NO_REMEDY = ("broken-promises", "kept-while-up", "cannot-move", "start-storm", "short-store", "short-link")
+NO_REMEDY = (
+    "broken-promises", "kept-while-up", "cannot-move", "start-storm", "short-store", "short-link", "host-short",
+    "no-cold-start",
+)  # fmt: skip
 """What only a person can mend."""
 
 
@@ -256,6 +295,39 @@ class Worth(unittest.TestCase):
         found, _ = found_in(busy_later, at_s=600)
         self.assertEqual([(f.kind, f.group) for f in found], [("biting-limit", "will-hurt")])
         self.assertIn("59 min of the day", found[0].text)
+
+    def test_a_ceiling_that_binds_later_in_the_day(self) -> None:
+        """At the moment nothing is to be seen of it: it is told from the day, with a ceiling that is enough."""
+        jump = {"kind": "steps", "at": [[0, 1500], [HOUR + 600, 6000]]}
+        guests = [guest("a", pool="p", demand={"working": jump}, memory=ELASTIC), *CLEAN[1:]]
+        found, _ = found_in(guests)
+        kinds = [(f.kind, f.group) for f in found if f.about[0] == "a"]
+        self.assertIn(kinds, ([("at-ceiling", "will-hurt"), ("cannot-be", "will-hurt")], [("cannot-be", "will-hurt")]))
+
+    def test_a_pools_memory_limit_that_starves_all_day(self) -> None:
+        """Two thin guests need 6 000 MiB of the 3 000 that their pool may have: told, and mended by more."""
+        memory = {"mode": "thin", "size": 4000}
+        guests = [guest(one, pool="p", demand={"working": 3000, "touched": 3000}, memory=memory) for one in "ab"]
+        pools = [POOLS[0] | {"memory": {"limit": 3000}}, POOLS[1]]
+        found, division = found_in([*guests, CLEAN[2]], pools)
+        self.assertEqual([(f.kind, f.about) for f in found], [("pool-limit", ("p", "a", "b"))])
+        assert found[0].remedy is not None
+        site = division.site.with_plan(change_many(division.site.plan, found[0].remedy.changes))
+        after = divide(site, HOUR)
+        self.assertTrue(all(after.layers.met[after.position[one]] > 0.999 for one in "ab"))
+
+    def test_who_is_not_to_blame(self) -> None:
+        """A guest beside a pool whose own limit keeps its guests short is not the cause: only the limit is told."""
+        pools = [POOLS[0] | {"cpu": {"limit": 2000}}]
+        found, _ = found_in([guest("a", pool="p"), guest("b", pool="p"), guest("alone", 2000)], pools)
+        self.assertEqual([f.kind for f in found], ["pool-limit"])
+
+    def test_a_tenth_for_a_quarter_of_an_hour(self) -> None:
+        """Less than a tenth is not told, nor what lasts a quarter of an hour or less; a little more of both is."""
+        for wants, lasts, told in ((1110, 1800, False), (1120, 1800, True), (1500, 890, False), (1500, 930, True)):
+            steps = {"kind": "steps", "at": [[0, 300], [HOUR, wants], [HOUR + lasts, 300]]}
+            found, _ = found_in([guest("a", steps, pool="p", cores={"only": [0]}), CLEAN[2]], at_s=60)
+            self.assertEqual("kept-cores" in [f.kind for f in found], told, (wants, lasts))
 
     def test_what_was_set_aside_is_told_apart_with_its_reason(self) -> None:
         """It goes with its guest, is brought back without a reason, and of nobody it is refused."""

@@ -50,12 +50,13 @@ from ruvex.advise.many import (
 from ruvex.advise.many import (
     MOST as MOST_PLAYS,
 )
-from ruvex.advise.worth import GROUPS, Effect, Finding, Group, Shift, effect_of, findings_of
+from ruvex.advise.worth import GROUPS, KINDS, Effect, Finding, Group, Shift, effect_of, findings_of
 
 __all__ = [
     "CHANGES",
     "FIGURES",
     "GROUPS",
+    "KINDS",
     "MOST",
     "MOST_PLAYS",
     "OUTCOMES",

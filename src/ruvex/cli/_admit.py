@@ -8,7 +8,8 @@ from pathlib import Path
 
 from ruvex.advise import Remedy, refusal_of, remedies_for
 from ruvex.cli._document import print_document
-from ruvex.plan import EditError, Plan, change_settings, read_plan
+from ruvex.cli._input import read_plan
+from ruvex.plan import EditError, Plan, change_settings
 from ruvex.promise import Refusal, hosts_that_take
 from ruvex.site import site_of
 from ruvex.words import chain_lines, holders_text, refusal_text

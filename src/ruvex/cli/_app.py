@@ -18,7 +18,9 @@ app = typer.Typer(
     context_settings={"help_option_names": ["-h", "--help"]},
 )
 
-PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A plan file, *.ruvex.json.", show_default=False)]
+PlanPath = Annotated[
+    Path, typer.Argument(metavar="PLAN", help="A plan file, *.ruvex.json; - is standard input.", show_default=False)
+]
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON document instead of a table.")]
 
 
@@ -80,6 +82,14 @@ def _divide(
     from ruvex.cli._divide import print_division
 
     raise typer.Exit(print_division(plan, at, why, by_host=by_host, as_json=as_json))
+
+
+@app.command("check")
+def _check(plan: PlanPath, as_json: AsJson = False) -> None:
+    """Tell whether a plan is fit: no faults, promises kept, all that is on may be on; 0 yes, 1 no, 2 unreadable."""
+    from ruvex.cli._check import print_check
+
+    raise typer.Exit(print_check(plan, as_json=as_json))
 
 
 @app.command("admit")
@@ -184,12 +194,18 @@ def _findings(
         str | None,
         typer.Option(metavar="GROUP", help="Only these and worse: hurts-now, will-hurt or untidy; status 1 if any."),
     ] = None,
+    kind: Annotated[
+        list[str] | None, typer.Option(metavar="KIND", help="Only of this kind; status 1 if any. May be given again.")
+    ] = None,
+    not_kind: Annotated[
+        list[str] | None, typer.Option("--not-kind", metavar="KIND", help="None of this kind. May be given again.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Show what is worth a look in a plan, and what would mend it."""
     from ruvex.cli._findings import print_findings
 
-    raise typer.Exit(print_findings(plan, at, at_least, as_json=as_json))
+    raise typer.Exit(print_findings(plan, at, at_least, kind or [], not_kind or [], as_json=as_json))
 
 
 @app.command("without")

@@ -20,8 +20,9 @@ from ruvex.advise import (
 )
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.divide import divide
-from ruvex.plan import Plan, UnitError, change_settings, format_time, read_plan
+from ruvex.plan import Plan, UnitError, change_settings, format_time
 from ruvex.play import Player
 from ruvex.site import site_of
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from ruvex.cli._input import read_plan
 from ruvex.exchange import give_out, read_brought, with_brought
-from ruvex.plan import Plan, PlanFile, UnitError, check_bounds, read_plan, write_plan
+from ruvex.plan import Plan, PlanFile, UnitError, check_bounds, write_plan
 from ruvex.site import site_of
 
 

@@ -8,10 +8,11 @@ from typing import Final
 from ruvex.cli._columns import fitted
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cores import Figures, Report, report_of
 from ruvex.divide import Division, divide
 from ruvex.exchange import TURNS_SUFFIXES, write_turns
-from ruvex.plan import Plan, PlanFileError, UnitError, format_number, format_time, parse_number, read_plan
+from ruvex.plan import Plan, PlanFileError, UnitError, format_number, format_time, parse_number
 from ruvex.play import RECORD_S, Player, division_at
 from ruvex.site import Site, site_of
 

@@ -22,8 +22,9 @@ from ruvex.advise import (
 )
 from ruvex.cli._boundary import INTERRUPTED
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cli._progress import telling
-from ruvex.plan import Plan, UnitError, format_time, parse_time, read_plan, write_text
+from ruvex.plan import Plan, UnitError, format_time, parse_time, write_text
 from ruvex.words import label_of, short_span
 
 MOST_DAYS: Final = 100_000

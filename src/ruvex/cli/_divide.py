@@ -8,9 +8,10 @@ from typing import Final
 
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cli._why import print_why
 from ruvex.divide import Division, PlacePart, ResourceDivision, divide, place_label, places_of
-from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time, read_plan
+from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time
 from ruvex.site import site_of
 
 _WIDTH: Final = 100

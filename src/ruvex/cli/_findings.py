@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from ruvex.advise import GROUPS, Effect, Finding, Group, Shift, effect_of, findings_of
+from ruvex.advise import GROUPS, KINDS, Effect, Finding, Group, Shift, effect_of, findings_of
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.divide import divide
-from ruvex.plan import Plan, UnitError, format_time, read_plan
+from ruvex.plan import Plan, UnitError, format_time
 from ruvex.play import Player
 from ruvex.site import site_of
 from ruvex.words import amount_text
@@ -18,8 +20,19 @@ FOUND = 1
 _MOST_NAMED = 4
 
 
-def print_findings(path: Path, at: str | None, at_least: str | None, *, as_json: bool) -> int:
+def print_findings(
+    path: Path, at: str | None, at_least: str | None, kinds: Sequence[str], not_kinds: Sequence[str], *, as_json: bool
+) -> int:
     """Print what is worth a look in a plan; gives the exit status.
+
+    Parameters
+    ----------
+    path, at, at_least
+        The plan, the moment, and the least group that is told.
+    kinds, not_kinds
+        Only findings of these kinds, all if there are none; and none of those.
+    as_json
+        Whether to print one document.
 
     Raises
     ------
@@ -28,6 +41,10 @@ def print_findings(path: Path, at: str | None, at_least: str | None, *, as_json:
     """
     if at_least is not None and at_least not in GROUPS:
         raise UnitError(f"--at-least {at_least}: there are {', '.join(GROUPS)}")
+    for option, named in (("--kind", kinds), ("--not-kind", not_kinds)):
+        unknown = [kind for kind in named if kind not in KINDS]
+        if unknown:
+            raise UnitError(f"{option} {unknown[0]}: there are {', '.join(KINDS)}")
     file = read_plan(path)
     plan = file.plan
     site = site_of(plan, file.traces)
@@ -35,7 +52,11 @@ def print_findings(path: Path, at: str | None, at_least: str | None, *, as_json:
     day = Player(site)
     day.run()
     told = GROUPS if at_least is None else GROUPS[: GROUPS.index(at_least) + 1]
-    every = findings_of(division, day)
+    every = [
+        finding
+        for finding in findings_of(division, day)
+        if (not kinds or finding.kind in kinds) and finding.kind not in not_kinds
+    ]
     found = [finding for finding in every if finding.group in told and not finding.aside]
     aside = [finding for finding in every if finding.aside]
     effects = [effect_of(finding, division) for finding in found]
@@ -47,7 +68,7 @@ def print_findings(path: Path, at: str | None, at_least: str | None, *, as_json:
         _print(plan, division.at_s, list(zip(found, effects, strict=True)), told)
         for number, finding in enumerate(aside):
             print(f"{'' if number else chr(10)}set aside: {finding.text} ({finding.aside})")
-    return FOUND if found and at_least is not None else 0
+    return FOUND if found and (at_least is not None or kinds) else 0
 
 
 def _print(plan: Plan, at_s: float, found: list[tuple[Finding, Effect | None]], told: tuple[Group, ...]) -> None:

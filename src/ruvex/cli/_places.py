@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.placing import better_places
-from ruvex.plan import read_plan
 from ruvex.site import site_of
 from ruvex.words import hours_text, payers_text, places_text, step_text
 

@@ -9,9 +9,10 @@ from ruvex.cli._boundary import InterruptError
 from ruvex.cli._columns import fitted
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cli._progress import bar_of, interruptible
 from ruvex.divide import divide
-from ruvex.plan import Plan, StoppedError, find_item, format_cpu, format_time, read_plan
+from ruvex.plan import Plan, StoppedError, find_item, format_cpu, format_time
 from ruvex.proof import Proof, ProofRow, processors_here, prove, scaled_to
 from ruvex.site import site_of
 

@@ -18,7 +18,8 @@ from ruvex.advise import (
 )
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
-from ruvex.plan import Guest, Plan, UnitError, format_time, parse_cpu, parse_memory, read_plan
+from ruvex.cli._input import read_plan
+from ruvex.plan import Guest, Plan, UnitError, format_time, parse_cpu, parse_memory
 from ruvex.site import Site, site_of
 
 NO_ROOM = 1

@@ -11,6 +11,7 @@ from ruvex.advise import WAITS_MOMENTS, day_waits
 from ruvex.cli._boundary import INTERRUPTED
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cli._progress import bar_of, interruptible
 from ruvex.exchange import SERIES_SUFFIXES, write_series
 from ruvex.plan import (
@@ -21,7 +22,6 @@ from ruvex.plan import (
     format_time,
     parse_number,
     parse_time,
-    read_plan,
 )
 from ruvex.play import RECORD_S, Player, Summary
 from ruvex.site import site_of

@@ -6,7 +6,8 @@ from pathlib import Path
 
 from ruvex.advise import RightSize, SiteSavings, right_sizes, savings_over
 from ruvex.cli._document import print_document
-from ruvex.plan import Plan, UnitError, format_memory, read_plan
+from ruvex.cli._input import read_plan
+from ruvex.plan import Plan, UnitError, format_memory
 from ruvex.play import Player
 from ruvex.site import site_of
 

@@ -22,6 +22,7 @@ from ruvex.advise import (
 )
 from ruvex.cli._boundary import INTERRUPTED
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.cli._progress import telling
 from ruvex.plan import (
     Plan,
@@ -29,7 +30,6 @@ from ruvex.plan import (
     format_cpu,
     format_memory,
     format_number,
-    read_plan,
     setting_amount,
     setting_word,
 )

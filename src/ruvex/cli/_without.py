@@ -8,8 +8,9 @@ from typing import Final
 from ruvex.advise import Emptied, Without, emptied_host, settled_lines, without_host, without_lines, worst_time
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
+from ruvex.cli._input import read_plan
 from ruvex.placing import Loss, Losses, Reserve
-from ruvex.plan import Plan, UnitError, format_time, read_plan
+from ruvex.plan import Plan, UnitError, format_time
 from ruvex.play import Player
 from ruvex.site import Site, site_of
 from ruvex.words import label_of, reserve_text, short_span, stays_off_text

@@ -36,11 +36,13 @@ from ruvex.plan._errors import (
     WrittenWrongError,
 )
 from ruvex.plan._fields import LEAST_SPACING_S
+from ruvex.plan._files import MAX_BYTES as MAX_PLAN_BYTES
 from ruvex.plan._files import (
     SUFFIX,
     PlanFile,
     check_written,
     digest_of,
+    parse_plan,
     plan_from,
     plan_text,
     read_document,
@@ -139,6 +141,7 @@ from ruvex.plan._units import (
 __all__ = [
     "FORMAT",
     "LEAST_SPACING_S",
+    "MAX_PLAN_BYTES",
     "MOST_FAULTS",
     "PERMISSION_WORDS",
     "RESOURCES",
@@ -254,6 +257,7 @@ __all__ = [
     "parse_json",
     "parse_memory",
     "parse_number",
+    "parse_plan",
     "parse_time",
     "parse_trace",
     "parse_traces",

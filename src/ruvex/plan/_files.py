@@ -88,20 +88,29 @@ def read_plan(path: Path, *, tell: Tell = untold) -> PlanFile:
 def read_document(path: Path, *, tell: Tell = untold) -> PlanFile:
     """Read a plan file without the traces it names; raises as ``read_plan``."""
     tell("from the disk", 0.0)
-    content = read_file(path, MAX_BYTES)
+    return _parse_document(read_file(path, MAX_BYTES), str(path), tell)
+
+
+def parse_plan(content: bytes, name: str, folder: Path) -> PlanFile:
+    """Read a plan from its content, and the traces it names from a folder; raises as ``read_plan``, named as told."""
+    file = _parse_document(content, name, untold)
+    return read_traces_of(file, folder / name)
+
+
+def _parse_document(content: bytes, name: str, tell: Tell) -> PlanFile:
     digest = digest_of(content)
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise PlanFileError(f"{path}: not UTF-8 text (byte {error.start}); save it as UTF-8") from None
+        raise PlanFileError(f"{name}: not UTF-8 text (byte {error.start}); save it as UTF-8") from None
     del content
     with _without_collections():
-        data = parse_json(text, str(path))
+        data = parse_json(text, name)
         del text
         try:
             return PlanFile(plan_from(data, tell=tell), {}, data, digest)
         except PlanError as error:
-            raise PlanError(name_items(error.problems, data), str(path)) from None
+            raise PlanError(name_items(error.problems, data), name) from None
 
 
 def read_traces_of(file: PlanFile, path: Path, *, tell: Tell = untold) -> PlanFile:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.engine import rows as r
-from ruvex.promise._claims import HOST_KINDS, NODE_KINDS, NOISE, Claims, Kind, host_needs
+from ruvex.promise._claims import HOST_KINDS, NODE_KINDS, NOISE, Claims, Kind, claims_of, host_needs
 from ruvex.promise._cores import crowds_of
 from ruvex.site import Site, volume_need, without_volume
 
@@ -98,6 +98,22 @@ def refusal_between(before: Claims, after: Claims, changed: Iterable[str]) -> Re
             return _refusal(before, after, kind, [int(short[-1])], float(node_over[k, short[-1]]))
     k, host = (int(i) for i in np.argwhere(host_short)[0])
     return _host_refusal(before, after, k, host, float(host_over[k, host]))
+
+
+def all_refusals(claims: Claims) -> list[Refusal]:
+    """Give every place at which more is claimed than can be promised: pools, hosts, cores, banks."""
+    found: list[Refusal] = []
+    node_over, host_over = _over(claims.claimed, claims.allowed), _over(claims.host_claimed, claims.host_allowed)
+    for k, node in np.argwhere(node_over > 0).tolist():
+        found.append(_refusal(claims, claims, NODE_KINDS[k], [node], float(node_over[k, node])))
+    for k, host in np.argwhere(host_over > 0).tolist():
+        found.append(_host_refusal(claims, claims, k, host, float(host_over[k, host])))
+    nobody = replace(claims.site.standing, of_guests=np.zeros_like(claims.site.standing.of_guests), volumes={})
+    empty = claims_of(claims.site.standing_as(nobody))
+    for refusal in (_volume_refusal(empty.site, claims.site), _cores_refusal(empty, claims)):
+        if refusal is not None:
+            found.append(refusal)
+    return found
 
 
 def _lacking(site: Site) -> dict[str, str]:

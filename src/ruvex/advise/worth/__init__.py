@@ -7,12 +7,12 @@ from dataclasses import replace
 from typing import Final
 
 from ruvex.advise._shift import Shift
-from ruvex.advise.worth import _bounds, _day, _elastic, _flows, _hosts, _memory, _pools, _vcpus, _weights
-from ruvex.advise.worth._finding import GROUPS, Case, Effect, Finding, Group, effect_of
+from ruvex.advise.worth import _bounds, _day, _elastic, _flows, _hosts, _lacking, _memory, _pools, _vcpus, _weights
+from ruvex.advise.worth._finding import GROUPS, KINDS, Case, Effect, Finding, Group, effect_of
 from ruvex.divide import Division
 from ruvex.play import Player
 
-__all__ = ["GROUPS", "Effect", "Finding", "Group", "Shift", "effect_of", "findings_of"]
+__all__ = ["GROUPS", "KINDS", "Effect", "Finding", "Group", "Shift", "effect_of", "findings_of"]
 
 _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _bounds.broken_promises, _weights.beside_pools, _weights.crowded_pool, _bounds.biting_limit, _memory.at_ceiling,
@@ -21,7 +21,8 @@ _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _elastic.headroom_large, _elastic.headroom_small, _elastic.greedy, _elastic.boots_from_disk, _pools.never_together,
     _pools.deep_nesting, _pools.pool_as_folder, _hosts.broken_rule, _hosts.peaks_coincide, _hosts.crowded_cores,
     _hosts.loss_not_borne, _hosts.banks, _hosts.cannot_move, _day.start_storm, _flows.short_flow,
-    _flows.disk_limit,
+    _flows.disk_limit, _lacking.never_reached, _lacking.idle_cores, _lacking.no_cold_start,
+    _lacking.draws_by_oversight,
 )  # fmt: skip
 
 
@@ -39,9 +40,11 @@ def findings_of(division: Division, day: Player) -> list[Finding]:
     """
     case = Case(division, day)
     reasons = {(one.kind, one.of): one.reason for one in case.plan.aside}
+    told = [finding for seek in _SEEKERS for finding in seek(case)]
+    # Whoever goes short and is named by none of them is told of by the cause that the division has for it.
+    told += list(_lacking.lacking(case, told))
     found = [
         replace(finding, aside=reasons.get((finding.kind, finding.about[0]), "") if finding.about else "")
-        for seek in _SEEKERS
-        for finding in seek(case)
+        for finding in told
     ]
     return sorted(found, key=lambda finding: (GROUPS.index(finding.group), -finding.weight))

@@ -55,7 +55,10 @@ def headroom_small(case: Case) -> Iterator[Finding]:
 
 def headroom_large(case: Case) -> Iterator[Finding]:
     """An elastic guest whose headroom is three times what it ever grows by, while others on its host lack memory."""
-    lacking = {case.host_of(i) for i, _ in case.guests_on() if _lacks(case, i)}
+    lacking: dict[int, list[str]] = {}
+    for i, guest in case.guests_on():
+        if _lacks(case, i):
+            lacking.setdefault(case.host_of(i), []).append(guest.id)
     for i, guest in case.guests_on():
         memory = guest.memory
         if not isinstance(memory, ElasticMemory) or memory.headroom_percent < _LARGE or guest.demand.greedy:
@@ -64,7 +67,7 @@ def headroom_large(case: Case) -> Iterator[Finding]:
         if case.host_of(i) not in lacking or needs * 3 > memory.headroom_percent:
             continue
         yield Finding(
-            "headroom-large", "hurts-now", (guest.id,),
+            "headroom-large", "hurts-now", (guest.id, *lacking[case.host_of(i)]),
             f"{guest.label} keeps {memory.headroom_percent:g} % spare and never grows by more than {needs} %, while"
             " others on its host lack memory",
             (("headroom", f"{memory.headroom_percent:g} %"), ("grows by at most", f"{needs} %")), 0.3,

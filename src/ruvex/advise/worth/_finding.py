@@ -21,6 +21,16 @@ Floats = NDArray[np.float64]
 Group = Literal["hurts-now", "will-hurt", "untidy"]
 GROUPS: Final[tuple[Group, ...]] = ("hurts-now", "will-hurt", "untidy")
 """The worst first."""
+KINDS: Final = (
+    "broken-promises", "beside-pools", "crowded-pool", "biting-limit", "memory-limit", "pool-limit", "at-ceiling",
+    "size-small", "host-short", "shares-small", "kept-cores", "late-batch", "cannot-be", "agent-missing",
+    "wider-than-host", "wider-than-node", "idle-vcpus", "far-too-large", "unused-reservation", "unused-limit",
+    "never-reached", "held-idle", "headroom-large", "headroom-small", "greedy", "boots-from-disk", "never-together",
+    "no-cold-start", "deep-nesting", "pool-as-folder", "draws-by-oversight", "broken-rule", "peaks-coincide",
+    "crowded-cores", "idle-cores", "kept-while-up", "loss-not-borne", "bank-small", "volumes-few", "volume-large",
+    "cannot-move", "start-storm", "short-store", "short-link", "disk-limit",
+)  # fmt: skip
+"""All kinds of findings."""
 _NOISE: Final = 1e-6
 _POINTS: Final = 72
 

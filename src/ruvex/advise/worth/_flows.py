@@ -32,7 +32,6 @@ def short_flow(case: Case) -> Iterator[Finding]:
     recording = case.day.recording
     for number, place in enumerate(case.division.flowing.places):
         unit = "ops/s" if place.kind == "store" else "MiB/s"
-        what = "transfers" if place.kind == "store" else "traffic"
         short = [tap for tap in place.taps if tap.lacks_here]
         name = place_label(case.plan, place.id)
         name = name[0].upper() + name[1:] if place.kind == "link" else name
@@ -47,7 +46,7 @@ def short_flow(case: Case) -> Iterator[Finding]:
             by = f", as {taken} takes {format_number(place.taken)} {unit} of it" if place.taken > _LEAST * room else ""
             yield Finding(
                 f"short-{place.kind}", "hurts-now", (place.id.partition(":")[0], *(tap.guest for tap in short)),
-                f"{name} {_verb(place)} not enough {what}: {_named(_labels(case, short))} {_less(short, lacking)}{by}",
+                f"{name} {_falls_short(place)}: {_named(_labels(case, short))} {_less(short, lacking)}{by}",
                 (("wanted", f"{format_number(place.wanted)} {unit}"), ("there is", f"{format_number(room)} {unit}")),
                 lacking, values=(place.wanted, room), curve=curve, line=room,
             )  # fmt: skip
@@ -55,15 +54,15 @@ def short_flow(case: Case) -> Iterator[Finding]:
             part = float((wanted > had * (1 + _LEAST) + _LEAST).mean())
             yield Finding(
                 f"short-{place.kind}", "will-hurt", (place.id.partition(":")[0],),
-                f"{name} {_verb(place)} not enough {what} for {100 * part:.0f} % of the day",
+                f"{name} {_falls_short(place)} for {100 * part:.0f} % of the day",
                 (("wanted at most", f"{format_number(float(wanted.max()))} {unit}"),
                  ("there is", f"{format_number(room)} {unit}")), part,
                 values=(float(wanted.max()), room), curve=curve, line=room,
             )  # fmt: skip
 
 
-def _verb(place: FlowPlace) -> str:
-    return "does" if place.kind == "store" else "carry"
+def _falls_short(place: FlowPlace) -> str:
+    return "does too few transfers" if place.kind == "store" else "carry too little traffic"
 
 
 def _less(short: list[Tap], lacking: float) -> str:

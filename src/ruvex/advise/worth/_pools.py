@@ -11,7 +11,7 @@ from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import site_shares
 from ruvex.engine import rows as r
-from ruvex.plan import PoolCpu, PoolMemory, format_cpu, format_memory
+from ruvex.plan import Pool, PoolCpu, PoolMemory, format_cpu, format_memory
 from ruvex.site import boot_claim, would_claim
 
 _SURPRISE: Final = 2.0
@@ -56,10 +56,13 @@ def pool_as_folder(case: Case) -> Iterator[Finding]:
     for above in (*(one.parent for one in case.plan.pools), *(one.pool for one in case.plan.guests)):
         members[above] = members.get(above, 0) + 1
     for pool in case.plan.pools:
-        is_plain = pool.cpu == PoolCpu() and pool.memory == PoolMemory() and pool.weighs == "as-one" and not pool.owner
-        if not is_plain or count[case.row(pool.id)] == 0 or members.get(pool.parent, 0) < 2:
+        if _is_set(pool) or count[case.row(pool.id)] == 0 or members.get(pool.parent, 0) < 2:
             continue
         on = int(count[case.row(pool.id)])
+        siblings = [other for other in case.plan.pools if other.parent == pool.parent and other.id != pool.id]
+        # Beside pools that differ on purpose it weighs as one of them, and one that holds one guest weighs as that.
+        if on == 1 or any(_is_set(other) for other in siblings):
+            continue
         yield Finding(
             "pool-as-folder", "untidy", (pool.id,),
             f"{pool.label} sets nothing and belongs to nobody, and yet its {on} guest{'s' if on != 1 else ''} together"
@@ -68,6 +71,11 @@ def pool_as_folder(case: Case) -> Iterator[Finding]:
             Remedy("it weighs by its members", ((pool.id, {"weighs": "by-members"}),)),
             (1.0, float(on)), (float(on), float(on)),
         )  # fmt: skip
+
+
+def _is_set(pool: Pool) -> bool:
+    """Tell whether somebody has set anything of a pool."""
+    return pool.cpu != PoolCpu() or pool.memory != PoolMemory() or pool.weighs != "as-one" or bool(pool.owner)
 
 
 def deep_nesting(case: Case) -> Iterator[Finding]:

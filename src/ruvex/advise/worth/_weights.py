@@ -9,7 +9,7 @@ import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
-from ruvex.divide import site_shares
+from ruvex.divide import causes_of, site_shares
 from ruvex.plan import Pool
 
 _MUCH = 2.0
@@ -29,8 +29,10 @@ def beside_pools(case: Case) -> Iterator[Finding]:
         return
     usual = float(np.median([parts[case.row(guest.id)] for _, guest in inside]))
     short_on: dict[int, list[str]] = {}
+    causes = causes_of(division, "cpu")
     for i, guest in inside:
-        if case.is_short(i):
+        # Where a pool's own limit or a guest's own keeps it short, nobody beside the pools is to blame.
+        if case.is_short(i) and causes.word(case.row(guest.id)) == "supply":
             short_on.setdefault(case.host_of(i), []).append(guest.id)
     for i, guest in case.guests_on():
         if guest.pool is not None or usual <= 0:

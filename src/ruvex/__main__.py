@@ -1,0 +1,5 @@
+"""``python -m ruvex``."""
+
+from ruvex.cli import main
+
+main()
