@@ -48,7 +48,8 @@ def print_run(path: Path, until: str | None, out: Path | None, every: str | None
     until_s = None if until is None else _end(until, file.plan)
     if out is not None and out.suffix.lower() not in SERIES_SUFFIXES:
         raise PlanFileError(f"{out}: series go to a file ending in .csv or .npz")
-    every_s = _spacing(every) if out is not None else _for_waits(file.plan)
+    asked_s = _spacing(every)
+    every_s = asked_s if out is not None else _for_waits(file.plan)
     player = Player(site_of(file.plan, file.traces), until_s=until_s, record_s=every_s)
     if out is not None and every is None and player.recording.every_s > RECORD_S:
         thinned = f"the series has a row every {player.recording.every_s:.0f} s: so many guests for so long"

@@ -7,12 +7,14 @@ import unicodedata
 from collections.abc import Container, Iterable
 
 from ruvex.plan._check import RULES_TARGET
+from ruvex.plan._fields import ID_PATTERN
 from ruvex.plan._item import Item
 from ruvex.plan._model import Guest, Plan, Pool
 from ruvex.plan._pools import pools_above
 
 _COUNTED = re.compile(r"(.*?)([ -]?)(\d+)")
 _MOST = 60
+_LONGEST_ID = 200
 
 
 def slug_of(name: str, otherwise: str) -> str:
@@ -68,6 +70,14 @@ class Namer:
         free = wish if wish not in self._ids else next_name(wish, self._ids, self._counted_ids)
         self._ids.add(free)
         return free
+
+    def keep(self, item_id: str, name: str) -> bool:
+        """Take an id and a name just as they are, where the id is one and is free; tells whether it was."""
+        if item_id in self._ids or len(item_id) > _LONGEST_ID or not re.fullmatch(ID_PATTERN, item_id):
+            return False
+        self._ids.add(item_id)
+        self._names.add(name)
+        return True
 
     def name_like(self, name: str) -> str:
         """Give a free name: the wished one, or the next in its count."""

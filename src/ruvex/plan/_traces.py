@@ -156,7 +156,11 @@ def trace_path(name: str, folder: Path) -> Path:
     if parts.is_absolute() or ".." in parts.parts or "\0" in name:
         raise PlanFileError(f"{name!r} is outside the plan's folder")
     path = folder / parts
-    if not path.resolve().is_relative_to(folder.resolve()):
+    try:
+        is_inside = path.resolve().is_relative_to(folder.resolve())
+    except (OSError, RuntimeError):
+        raise PlanFileError(f"{name!r} cannot be read: its links lead in a ring") from None
+    if not is_inside:
         raise PlanFileError(f"{name!r} leads outside the plan's folder")
     return path
 

@@ -24,6 +24,7 @@ _MOST_GROUPS: Final = 20_000
 _MOST_DEPTH: Final = 32
 _MOST_BYTES: Final = 2**20
 _MIB: Final = 2.0**20
+_LEAST_WEIGHT: Final = 1.0
 _USUAL_WEIGHT: Final = 100.0
 _USUAL_MHZ: Final = 2600.0
 _TELLING_PART: Final = 5.0
@@ -150,11 +151,15 @@ class _Reading:
         self._guests: list[Guest] = []
         self._empty = 0
         self._pressed: list[tuple[float, str]] = []
+        self._idle: list[str] = []
 
     def brought(self, groups: list[_Group]) -> Brought:
         self._take(groups, None, math.inf)
         left = (f"{self._empty} groups without processes",) if self._empty else ()
         told = tuple(text for _, text in sorted(self._pressed, key=lambda one: -one[0])[:_MOST_TOLD])
+        if self._idle:
+            names = ", ".join(self._idle[:_MOST_TOLD])
+            told = (f"idle groups, which run only where nobody else wants to, get the least weight: {names}", *told)
         return Brought(tuple(self._pools), tuple(self._guests), left, self._hosts, told)
 
     def _take(self, groups: list[_Group], parent: str | None, promised: float) -> None:
@@ -187,6 +192,10 @@ class _Reading:
         quota, _, period = group.files["cpu.max"].strip().partition(" ")
         of, every = _number(quota), _number(period)
         limit = None if not of or not every else of / every * self._host.mhz
+        if shares == 0:
+            # The kernel's word for a group that runs only where nobody else wants to.
+            self._idle.append(name_of(group.name))
+            shares = _LEAST_WEIGHT
         return {"shares": _USUAL_WEIGHT if shares is None else shares, "limit": limit}
 
     def _bound(self, group: _Group, *files: str) -> float | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Sequence
 from typing import Final
 
@@ -13,6 +14,9 @@ MAX_ROWS: Final = 10_000
 MAX_CHARACTERS: Final = 8_000_000
 _MAX_COLUMNS: Final = 400
 _SEPARATORS: Final = ("\t", ";", ",")
+_FORMULA: Final = ("=", "+", "-", "@", "\t", "\r")
+_NUMBER: Final = re.compile(r"[+-]?\d+([.,]\d+)?")
+"""A spreadsheet runs a cell that begins so; one that begins with an apostrophe is text to it."""
 _LOOKED_AT: Final = 50
 """So many rows tell which separator it is."""
 
@@ -71,7 +75,7 @@ def _read(text: str, separator: str) -> list[list[str]]:
     rows: list[list[str]] = []
     while True:
         try:
-            rows.append(next(reader))
+            rows.append([_as_it_was(cell) for cell in next(reader)])
         except StopIteration:
             return rows
         except csv.Error:
@@ -81,10 +85,21 @@ def _read(text: str, separator: str) -> list[list[str]]:
             ) from None
 
 
+def _as_text(cell: str) -> str:
+    """Keep a spreadsheet from running what a cell says: text, a number apart, that begins as a formula does."""
+    begins = cell.startswith((*_FORMULA, "'"))
+    return f"'{cell}" if begins and not _NUMBER.fullmatch(cell) else cell
+
+
+def _as_it_was(cell: str) -> str:
+    """Take away what ``_as_text`` put before a cell; an apostrophe before anything else belongs to the text."""
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith((*_FORMULA, "'")) else cell
+
+
 def cells_text(rows: Iterable[Sequence[str]], separator: str = ",") -> str:
     """Give cells as text: lines of CSV (RFC 4180), or with tabs for a spreadsheet's clipboard."""
     stream = io.StringIO()
     writer = csv.writer(stream, delimiter=separator, lineterminator="\n" if separator == "\t" else "\r\n")
     for row in rows:
-        writer.writerow([cell.replace("\u202f", "") for cell in row])
+        writer.writerow([_as_text(cell.replace("\u202f", "")) for cell in row])
     return stream.getvalue()

@@ -155,8 +155,11 @@ class _Reader:
         for number, row in enumerate(rows[1:], start=2):
             name, own = (row[at[s]].strip() if s in at and at[s] < len(row) else "" for s in ("name", "id"))
             if name and len(name) <= _MAX_CELL:
-                free = self._names.namer.name_like(name)
-                self._named[number] = (self._names.namer.id_for(own or free, self._kind[:-1]), free)
+                if self._names.namer.keep(own, name):
+                    self._named[number] = own, name
+                else:
+                    free = self._names.namer.name_like(name)
+                    self._named[number] = (self._names.namer.id_for(own or free, self._kind[:-1]), free)
                 if self._kind == "pools":
                     self._names.know_pool(self._named[number][0], name, own)
 
