@@ -114,7 +114,7 @@ class Worth(WindowCase):
         self.settle()
         self.assertTrue(entries[1].hasFocus())
         second = entries[1].found.finding
-        self.assertEqual(self.desk.selection.current, second.about[0])
+        self.assertEqual(self.desk.selection.row_id, second.about[0])
         QTest.keyClick(entries[1], Qt.Key.Key_Return)
         left = [(entry.found.finding.kind, entry.found.finding.about[0]) for entry in self.found()]
         self.assertNotIn((second.kind, second.about[0]), left)

@@ -93,5 +93,7 @@ class Looking(QObject):
             division = divide(site, site.plan.moment)
             return division, [Found(one, effect_of(one, division)) for one in findings_of(division, day)]
 
+        is_known = self._answers.is_there(_FINDINGS, self._of)
         self._answers.ask(_FINDINGS, self._of, work)
-        self.changed.emit()
+        if not is_known:
+            self.changed.emit()

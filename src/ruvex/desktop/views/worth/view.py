@@ -116,6 +116,10 @@ class WorthView(View):
             self._told.set_text(f"at {at} and over the day: {len(shown)} worth a look, the worst first")
         free = self._free_changes()
         self.free_button.setEnabled(bool(free))
+        standing = self._area.widget()
+        if standing is not None:
+            # What was found in the plan before can be read and not pressed, until it is found anew.
+            standing.setEnabled(division is not None)
         if division is None or self._desk.trial.step is not None:
             return
         was = self._area.verticalScrollBar()
@@ -143,6 +147,11 @@ class WorthView(View):
         if aside:
             column.addWidget(self._aside_lines(aside, inner))
         column.addStretch(1)
+        # An entry may be in the middle of a click that led here: what goes is let go of once it has come back.
+        old = self._area.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
         self._area.setWidget(inner)
         if was is not None:
             inner.adjustSize()

@@ -1,0 +1,1 @@
+"""Seeded random walks over the real window: see docs/reliability.md."""
