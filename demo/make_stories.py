@@ -105,7 +105,7 @@ def bank() -> dict[str, Any]:
             guest("kiosk-4", 600, 1 * GIB, 2 * GIB, thin(6.25, bank=True), power="off"),
             guest("ledger", 2000, 6 * GIB, 8 * GIB, thin(11.5, 3.75)),
         ],
-        host={"bank": {"size_mib": 7.5 * GIB, "max_mib": 15 * GIB, "spill_volumes": volumes}},
+        host={"bank": {"size_mib": 7.5 * GIB, "max_mib": 16.25 * GIB, "spill_volumes": volumes}},
         events=[
             *power_on("00:10", "kiosk-4"),
             {"at": "01:00", "do": "set", "target": "slip-2", "change": {"bank.size_mib": 13.5 * GIB}},

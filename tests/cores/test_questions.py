@@ -38,7 +38,7 @@ class Questions(unittest.TestCase):
         """Four vCPUs that always want, at half: as much work as two, but each is off for half of the time."""
         division = division_on(4, [guest("wide", 4, reservation=3000), guest("other", 1)])
         limited, two = (
-            limited_answer(division, "h", "wide", windows=3),
+            limited_answer(division, "h", "wide", 0.5, windows=3),
             vcpu_answers(division, "h", "wide", windows=3)[2],
         )
         assert limited.own is not None and two.own is not None

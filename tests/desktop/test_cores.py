@@ -355,7 +355,7 @@ class Tried(CoresCase):
         self.controls.fellows[0].click()
         self.answered()
         self.assertIsNone(self.desk.look.before)
-        self.controls.threads[2].click()
+        self.controls.beside.click()
         self.answered()
         self.assertTrue(self.desk.look.plan.guests[0].cores.side_by_side)
         self.controls.cores.line.setFocus()
@@ -373,12 +373,18 @@ class Tried(CoresCase):
         self.assertIn("core", self.window.notice.text)
         self.assertEqual(self.desk.document.plan.guests[0].cores.only, None)
 
-    def test_a_limit_at_half_stands_beside_fewer_vcpus(self) -> None:
+    def test_a_limit_at_a_chosen_part_stands_beside_fewer_vcpus(self) -> None:
         """The last column: all vCPUs, half of their speed; tried, it is out of budget in every period."""
         self.show_plan(plan_on(4, [guest("wide", 4), guest("b", 1)]))
         self.go("wide")
-        self.assertIsNotNone(self.desk.tracing.answers["half"])
-        self.controls.vcpus["half"].click()
+        usual = self.desk.tracing.answers["limited"].own.worked_mhz
+        self.controls.part.line.setFocus()
+        self.controls.part.line.selectAll()
+        QTest.keyClicks(self.controls.part.line, "50 %")
+        QTest.keyClick(self.controls.part.line, Qt.Key.Key_Return)
+        self.answered()
+        self.assertLess(self.desk.tracing.answers["limited"].own.worked_mhz, usual)
+        self.controls.vcpus["limited"].click()
         strips = self.answered()
         self.assertEqual(self.desk.look.plan.guests[0].cpu.limit, 2000.0)
         self.assertAlmostEqual(strips.figures[0].off, 4 / 3, delta=0.05, msg="200 ms of budget on three threads")

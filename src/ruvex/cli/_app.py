@@ -344,7 +344,7 @@ def _bring(
     into: Annotated[Path | None, typer.Option(metavar="PLAN", help="The plan they come into; it is written.")] = None,
     out: Annotated[Path | None, typer.Option(metavar="PLAN", help="Where the plan goes, if that is elsewhere.")] = None,
 ) -> None:
-    """Bring guests, pools, hosts and more from open formats into a plan."""
+    """Bring guests, pools, hosts and more from formats that others write into a plan."""
     from ruvex.cli._bring import bring
 
     raise typer.Exit(bring(files, into, out))
@@ -418,7 +418,7 @@ def _give(
         ),
     ] = "ovf",
 ) -> None:
-    """Write a plan in an open format."""
+    """Write a plan in a format that others read."""
     from ruvex.cli._bring import give
 
     raise typer.Exit(give(plan, form, out))

@@ -39,7 +39,7 @@ def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
 
 
 def give(path: Path, form: str, out: Path) -> int:
-    """Write a plan in an open format; gives the exit status.
+    """Write a plan in a format that others read; gives the exit status.
 
     Raises
     ------

@@ -84,10 +84,10 @@ def vcpu_change(guest: Guest, host: Host, vcpus: int) -> dict[str, Any]:
     return {"vcpus": vcpus} | _lowered(guest, vcpus * host.mhz)
 
 
-def half_limit(guest: Guest, host: Host) -> dict[str, Any]:
-    """Give the settings of a guest that keeps its vCPUs and is limited to half of them at full speed."""
-    half = guest.vcpus * host.mhz / 2
-    return {"cpu.limit": half} | _lowered(guest, half)
+def part_limit(guest: Guest, host: Host, part: float) -> dict[str, Any]:
+    """Give the settings of a guest that keeps its vCPUs and is limited to a part (0 to 1) of them at full speed."""
+    most = guest.vcpus * host.mhz * part
+    return {"cpu.limit": most} | _lowered(guest, most)
 
 
 def _lowered(guest: Guest, most: float) -> dict[str, Any]:
@@ -110,11 +110,11 @@ def vcpu_answers(
 
 
 def limited_answer(
-    division: Division, host: str, guest: str, *, for_s: float = 2.0, seed: int = 1, windows: int = WINDOWS
+    division: Division, host: str, guest: str, part: float, *, for_s: float = 2.0, seed: int = 1, windows: int = WINDOWS
 ) -> Answer:
-    """Answer for all of a guest's vCPUs with a limit of half of them at full speed; raises as ``vcpu_answers``."""
+    """Answer for all of a guest's vCPUs with a limit of a part of them at full speed; raises as ``vcpu_answers``."""
     plan = division.site.plan
-    change = half_limit(plan.guests[plan.guest_index[guest]], plan.hosts[plan.host_index[host]])
+    change = part_limit(plan.guests[plan.guest_index[guest]], plan.hosts[plan.host_index[host]], part)
     tried = changed(division, [(guest, change)])
     return answer_of(tried, host, guest, for_s=for_s, seed=seed, windows=windows)
 

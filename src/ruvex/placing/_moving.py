@@ -132,7 +132,7 @@ def empty_host(site: Site, host: str) -> Emptying:
     """Find for every guest of a host another one, one after the other; nothing is moved yet.
 
     Guests that are on come first, those with the largest memory claims before others, ties in plan order; each goes
-    to the host that has most room by then and takes it. Those that the rules keep together go together.
+    to the host that has most room by then and takes it. Those that the rules want on one host go to one host.
     """
     plan, start = site.plan, site.plan.host_index[host]
     memory = would_claim(site)[1] + site.guests[r.G_OVERHEAD]

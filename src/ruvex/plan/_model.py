@@ -155,12 +155,12 @@ class FixedMemory(Model):
 
 
 class ElasticMemory(Model):
-    """Dynamic memory: grows and shrinks with need between ``floor`` and ``ceiling`` (MiB)."""
+    """Elastic memory: grows and shrinks with need between ``floor`` and ``ceiling`` (MiB)."""
 
     mode: Literal["elastic"]
-    boot: Annotated[Number, Field(gt=0, le=MAX_MIB)] = 4096.0
-    floor: Mib = 1024.0
-    ceiling: Mib = 8192.0
+    boot: Annotated[Number, Field(gt=0, le=MAX_MIB)] = 3328.0
+    floor: Mib = 1408.0
+    ceiling: Mib = 7424.0
     headroom_percent: Annotated[Number, Field(ge=0, le=1000)] = 15.0
     shares: Shares = SHARES_STANDARD
 

@@ -180,7 +180,7 @@ class Rules(Model):
     moving: Moving = Moving()
     loss: Loss = Loss()
     balancing: Literal["none", "at-power-on", "over-time"] = "none"
-    balance_every_s: Annotated[Number, Field(ge=1, le=86_400)] = 300.0
+    balance_every_s: Annotated[Number, Field(ge=1, le=86_400)] = 390.0
     balance_least_percent: Percent = 4.0
     workload: Workload = Workload()
     turns: Turns = Turns()

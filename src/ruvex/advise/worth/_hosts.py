@@ -16,12 +16,12 @@ from ruvex.engine import rows as r
 from ruvex.placing import StaysOff, losses_of, moves_now, obstacle_to
 from ruvex.plan import ThinMemory, format_memory, format_time
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
-from ruvex.words import short_span, shortage_text
+from ruvex.words import counted, short_span, shortage_text
 
 _MOST_NAMED: Final = 3
 _LEAST_GAIN: Final = 0.1
-_CROWDED: Final = 4.0
-_WAITS: Final = 0.05
+_WAITS: Final = 0.07
+"""Waits by chance below this part of a guest's time are hardly felt, however many vCPUs a core has."""
 _LONG_S: Final = 900.0
 _WAIT_MOMENTS: Final = 49
 
@@ -163,7 +163,7 @@ def peaks_coincide(case: Case) -> Iterator[Finding]:
 
 
 def crowded_cores(case: Case) -> Iterator[Finding]:
-    """Many vCPUs for each core, and vCPUs that wait for it by chance, beyond what the host is short of."""
+    """VCPUs that wait for each other by chance, beyond what the host is short of."""
     site, plan = case.division.site, case.plan
     if not plan.hosts:
         return
@@ -172,11 +172,9 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
         if case.host_of(i) >= 0:
             vcpus[case.host_of(i)] += guest.vcpus
     ratio = vcpus / np.maximum(site.hosts[r.H_CORES, : len(plan.hosts)], 1.0)
-    if not (ratio >= _CROWDED).any():
-        return
     waits = day_waits(case.day, moments=_WAIT_MOMENTS)
     peaks = case.peaks["cpu_wanted"]
-    for at in np.flatnonzero(ratio >= _CROWDED).tolist():
+    for at in range(len(plan.hosts)):
         its = [(i, guest) for i, guest in case.guests_on() if case.host_of(i) == at]
         of = waits.of_guests[[i for i, _ in its]]
         if of.max(initial=0.0) < _WAITS:
@@ -194,7 +192,7 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
             f"{host.label} has {ratio[at]:.1f} vCPUs for each core, and those of {worst.label} wait"
             f" {100 * float(of.max()):.0f} % of their time by chance",
             (("vCPUs a core", f"{ratio[at]:.1f}"), (f"wait of {worst.label}", f"{100 * float(of.max()):.1f} %")),
-            float(of.max()), Remedy(f"fewer vCPUs for {len(changes)} guests", changes) if changes else None,
+            float(of.max()), Remedy(f"fewer vCPUs for {counted(len(changes), 'guest')}", changes) if changes else None,
         )  # fmt: skip
 
 

@@ -36,8 +36,6 @@ LEAST_PART: Final = 0.1
 """Who lacks no more than this part of what it wants or needs is not told of."""
 LEAST_S: Final = 900.0
 """Nor who lacks it for no longer than this."""
-_WELL: Final = 0.05
-"""Who lacks no more than this part beside one that lacks half of what it wants has far more shares."""
 _STARVED: Final = 0.5
 _STEP_MHZ: Final = 50.0
 _STEP_MIB: Final = 128.0

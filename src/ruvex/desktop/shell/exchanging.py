@@ -1,4 +1,4 @@
-"""Bringing guests in from open formats, and giving the plan out in them, from the window."""
+"""Bringing guests in from formats that others write, and giving the plan out in them, from the window."""
 
 from __future__ import annotations
 

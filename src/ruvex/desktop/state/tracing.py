@@ -16,7 +16,7 @@ from ruvex.cores import (
     answer_of,
     changed,
     crowd_of,
-    half_limit,
+    part_limit,
     trace,
     vcpu_change,
     vcpu_choices,
@@ -32,6 +32,7 @@ LENGTHS_S: Final = (0.5, 2.0, 8.0, 30.0)
 _MOST_ASKED_S: Final = 2.0
 """Answers are medians of several windows; longer ones would take too long."""
 CROWD_MS: Final = 35.0
+USUAL_PART: Final = 0.6
 """The 95th percentile of waits that is asked about until somebody sets another one."""
 
 
@@ -68,8 +69,10 @@ class Tracing(QObject):
     problem
         Why there are none, in words, or nothing.
     answers
-        By what was asked: ``now``, ``tried``, a number of vCPUs, or ``half`` for a limit at half of them; None where
-        that cannot be. What is missing is not known yet.
+        By what was asked: ``now``, ``tried``, a number of vCPUs, or ``limited`` for a limit at ``part`` of them; None
+        where that cannot be. What is missing is not known yet.
+    part
+        Of all its vCPUs at full speed, what ``limited`` leaves the guest.
     crowd, crowd_ms
         How many more like the guest the host bears until the 95th percentile of waits passes so many ms.
 
@@ -90,6 +93,7 @@ class Tracing(QObject):
         self._is_wanted = self._is_over = self._is_asking = self._is_running = False
         self.host: str | None = None
         self.for_s, self.seed, self.crowd_ms = LENGTHS_S[1], 1, CROWD_MS
+        self.part = USUAL_PART
         self.now: Trace | None = None
         self.before: Trace | None = None
         self.problem = ""
@@ -162,6 +166,14 @@ class Tracing(QObject):
         """Ask how many more like the guest fit until waits pass another value."""
         if p95_ms != self.crowd_ms:
             self.crowd_ms, self.crowd = p95_ms, None
+            self.answered.emit()
+            self._ask_next()
+
+    def ask_part(self, part: float) -> None:
+        """Ask what a limit at another part of all vCPUs comes to."""
+        if part != self.part:
+            self.part = part
+            self.answers.pop("limited", None)
             self.answered.emit()
             self._ask_next()
 
@@ -296,8 +308,8 @@ class Tracing(QObject):
                     self.answers[vcpus] = self.answers["now"]
                     continue
                 return vcpus, of([(name, vcpu_change(item, machine, vcpus))])
-        if "half" not in self.answers:
-            return "half", of([(name, half_limit(item, machine))])
+        if "limited" not in self.answers:
+            return "limited", of([(name, part_limit(item, machine, self.part))])
         if self.crowd is None:
             limit = self.crowd_ms
             goes_on = lambda: self._base is base and self.crowd_ms == limit and not self._is_over  # noqa: E731
@@ -310,6 +322,7 @@ class Tracing(QObject):
             return
         key, work = question
         base, tried, limit, self._is_asking = self._base, self._tried, self.crowd_ms, True
+        part = self.part
 
         def answer(found: Any, problem: Exception | None) -> None:
             self._is_asking = False
@@ -319,6 +332,7 @@ class Tracing(QObject):
             if problem is not None and not isinstance(problem, NoCoresError | EditError):
                 raise problem
             is_right = base is not None and base.is_as(self._base) and (key != "tried" or tried is self._tried)
+            is_right = is_right and (key != "limited" or part == self.part)
             if is_right and problem is not None:
                 # What cannot be asked has no answer, and is not asked again.
                 if key == "crowd":

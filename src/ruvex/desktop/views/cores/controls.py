@@ -7,9 +7,19 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
 
-from ruvex.cores import Answer, Crowd, half_limit, vcpu_change, vcpu_choices
+from ruvex.cores import Answer, Crowd, part_limit, vcpu_change, vcpu_choices
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_look, set_role
 from ruvex.desktop.kit.theme import Theme
@@ -21,6 +31,7 @@ from ruvex.desktop.views.cores.answer_picture import AnswerPicture, work_text
 from ruvex.desktop.views.cores.pane import Pane
 from ruvex.desktop.views.cores.words import turn_lines, wait_text
 from ruvex.plan import EditError, Guest, Plan, UnitError, format_number, parse_number
+from ruvex.words import counted
 
 WIDTH: Final = 332
 _READING_LINES: Final = 5
@@ -38,9 +49,10 @@ class Controls(QScrollArea):
 
     Attributes
     ----------
-    turn, fellows, vcpus, threads, cores, crowd_field
+    turn, fellows, vcpus, part, second, beside, cores, crowd_field
         What can be turned: the length of a turn; how fellows keep to each other; the numbers of vCPUs by number, and
-        ``half``; which threads the guest may run on; the cores it is kept to; how long waits may get.
+        ``limited``, to what part of them; whether the guest may run on second threads, and side by side; the cores it
+        is kept to; how long waits may get.
     set_button, leave_button
         Keep what is tried, or leave it as it was.
 
@@ -67,7 +79,14 @@ class Controls(QScrollArea):
         self._turn_text = QLabel(self._inner)
         self._turn_text.setAlignment(Qt.AlignmentFlag.AlignRight | _MIDDLE)
         self.fellows = self._segments(("on its own", "lead", "all or none"), self._on_fellows)
-        self.threads = self._segments(("any", "no second", "side by side"), self._on_threads)
+        self.second, self.beside = QCheckBox("second ones too", self._inner), QCheckBox("side by side", self._inner)
+        self.second.setToolTip("Its vCPUs may run on the second threads of cores")
+        self.beside.setToolTip("Its vCPUs run on as few cores as they fill")
+        for box, key in ((self.second, "second_threads"), (self.beside, "side_by_side")):
+            box.clicked.connect(lambda is_on, name=key: self._on_threads(name, is_on=is_on))
+        self.part = SettingField("part", "limited to", theme, width=64, beside=True)
+        self.part.setToolTip("Of all its vCPUs at full speed, what the last column leaves it")
+        self.part.typed.connect(lambda _key, text: self._on_part(text))
         self.cores = SettingField("cores.only", "kept to cores", theme, width=110, beside=True)
         self.cores.setToolTip("Numbers of cores, such as 0-3, 8; all if left empty")
         self.cores.typed.connect(lambda _key, text: self._on_cores(text))
@@ -138,6 +157,7 @@ class Controls(QScrollArea):
         column.addLayout(self._row("turn", [self.turn, self._turn_text], stretch=True))
         column.addLayout(self._row("fellows", self.fellows))
         column.addWidget(self._ladder)
+        column.addWidget(self.part, 0, Qt.AlignmentFlag.AlignRight)
         buttons = QHBoxLayout()
         buttons.addWidget(self._title, 1)
         buttons.addWidget(self.set_button)
@@ -145,7 +165,7 @@ class Controls(QScrollArea):
         column.addLayout(buttons)
         column.addWidget(self.picture)
         column.addWidget(self._medians)
-        column.addLayout(self._row("its threads", self.threads))
+        column.addLayout(self._row("its threads", [self.second, self.beside]))
         column.addWidget(self.cores)
         column.addWidget(self._label("How many more like it"))
         column.addWidget(self.crowd_field)
@@ -196,22 +216,26 @@ class Controls(QScrollArea):
 
     def _show_guest(self) -> None:
         guest, look = self._guest, self._desk.look.plan
-        for widget in (*self.threads, self.cores):
+        for widget in (self.second, self.beside, self.cores, self.part):
             widget.setEnabled(guest is not None)
         self._lay_ladder(guest)
         if guest is None:
             self.cores.show_value("")
-            for button in self.threads:
-                _show_choice(button, is_set=False, is_tried=False)
+            self.part.show_value("")
+            self.second.setChecked(False)
+            self.beside.setChecked(False)
             return
         tried = look.guests[look.guest_index[guest.id]]
-        for number, button in enumerate(self.threads):
-            now_is, tried_is = _threads_of(guest) == number, _threads_of(tried) == number
-            _show_choice(button, is_set=now_is, is_tried=tried_is and not now_is)
+        self.second.setChecked(tried.cores.second_threads)
+        self.beside.setChecked(tried.cores.side_by_side)
         self.cores.show_value(write_cores(tried.cores.only))
-        halved = tried.vcpus == guest.vcpus and tried.cpu.limit != guest.cpu.limit
+        is_limited = tried.vcpus == guest.vcpus and tried.cpu.limit != guest.cpu.limit
+        percent = f"{100 * self._desk.tracing.part:g} %"
+        self.part.show_value(percent)
+        self.vcpus["limited"].setToolTip(f"{counted(guest.vcpus, 'vCPU')}, limited to {percent} of their full speed")
+        self.vcpus["limited"].setAccessibleName(self.vcpus["limited"].toolTip())
         for choice, button in self.vcpus.items():
-            is_tried = halved if choice == "half" else tried.vcpus == choice != guest.vcpus
+            is_tried = is_limited if choice == "limited" else tried.vcpus == choice != guest.vcpus
             _show_choice(button, is_set=choice == guest.vcpus, is_tried=is_tried)
 
     def _lay_ladder(self, guest: Guest | None) -> None:
@@ -245,14 +269,11 @@ class Controls(QScrollArea):
             set_role(label, "muted")
             self._grid.addWidget(label, line, 0)
         self._grid.setColumnStretch(0, 1)
-        choices: list[int | str] = [*vcpu_choices(guest), "half"]
+        choices: list[int | str] = [*vcpu_choices(guest), "limited"]
         for column, choice in enumerate(choices, 1):
-            button = QPushButton(str(choice) if choice != "half" else f"{guest.vcpus} at \u00bd", self._ladder)
+            button = QPushButton("limited" if choice == "limited" else str(choice), self._ladder)
             button.setCheckable(True)
-            button.setToolTip(
-                f"{guest.vcpus} vCPUs, limited to half of them at full speed" if choice == "half" else
-                f"{choice} vCPU{'s' if choice != 1 else ''}"
-            )  # fmt: skip
+            button.setToolTip(counted(int(choice), "vCPU") if choice != "limited" else "")
             button.setAccessibleName(button.toolTip())
             set_role(button, "segment")
             button.clicked.connect(lambda _checked=False, chosen=choice: self._on_vcpus(chosen))
@@ -340,24 +361,38 @@ class Controls(QScrollArea):
         guest, machine = self._guest, self._desk.tracing.machine
         if guest is None or machine is None:
             return
-        if choice == "half":
-            self._try(f"{guest.label}: a limit at half of its vCPUs", guest.id, half_limit(guest, machine))
+        if choice == "limited":
+            part = self._desk.tracing.part
+            self._try(f"{guest.label}: a limit at {100 * part:g} %", guest.id, part_limit(guest, machine, part))
         elif choice == guest.vcpus:
             self._leave()
         else:
             text = f"{guest.label}: {guest.vcpus} \u2192 {choice} vCPUs"
             self._try(text, guest.id, vcpu_change(guest, machine, int(choice)))
 
-    def _on_threads(self, number: int) -> None:
+    def _on_threads(self, name: str, *, is_on: bool) -> None:
         guest = self._guest
         if guest is None:
             return
-        if _threads_of(guest) == number:
+        if getattr(guest.cores, name) == is_on:
             self._leave()
             return
-        words = ("on any thread", "off second threads", "side by side")[number]
-        change = {"cores.second_threads": number != 1, "cores.side_by_side": number == 2}
-        self._try(f"{guest.label}: its vCPUs {words}", guest.id, change)
+        words = {
+            ("second_threads", True): "on second threads too", ("second_threads", False): "off second threads",
+            ("side_by_side", True): "side by side", ("side_by_side", False): "on any core",
+        }[name, is_on]  # fmt: skip
+        self._try(f"{guest.label}: its vCPUs {words}", guest.id, {f"cores.{name}": is_on})
+
+    def _on_part(self, text: str) -> None:
+        try:
+            value = parse_number(text.removesuffix("%")) / 100
+        except UnitError as error:
+            self.told.emit(str(error))
+            value = 0.0
+        if 0 < value <= 1:
+            self._desk.tracing.ask_part(value)
+        self.part.accept()
+        self.refresh()
 
     def _on_cores(self, text: str) -> None:
         guest = self._guest
@@ -396,14 +431,14 @@ class Controls(QScrollArea):
         self.setFixedWidth(theme.px(WIDTH))
         self._reading_room.setFixedHeight(round(theme.metrics(12).height() * _READING_LINES))
         for widget in (
-            *self.fellows, *self.threads, *self.vcpus.values(), *self._labels, *self._figures.values(), self._turn_text,
-            self._medians, self.set_button, self.leave_button,
+            *self.fellows, self.second, self.beside, *self.vcpus.values(), *self._labels, *self._figures.values(),
+            self._turn_text, self._medians, self.set_button, self.leave_button,
         ):  # fmt: skip
             widget.setFont(theme.font(12))
         for label in self._ladder.findChildren(QLabel):
             label.setFont(theme.font(11.5))
         self._turn_text.setMinimumWidth(theme.px(64))
-        for field in (self.cores, self.crowd_field):
+        for field in (self.cores, self.part, self.crowd_field):
             field.style_anew()
 
 
@@ -411,10 +446,6 @@ def _show_choice(button: QPushButton, *, is_set: bool, is_tried: bool) -> None:
     """Show whether a choice is in force (filled), or tried (a ring)."""
     button.setChecked(is_set)
     set_look(button, "tried", is_tried)
-
-
-def _threads_of(guest: Guest) -> int:
-    return 2 if guest.cores.side_by_side else 0 if guest.cores.second_threads else 1
 
 
 def _ladder_text(now: Answer | None, answer: Answer | None, line: int, *, is_known: bool) -> str:
