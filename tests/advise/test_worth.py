@@ -157,7 +157,8 @@ CASES: dict[str, tuple[str, str, list[dict[str, Any]], dict[str, Any]]] = {
         {"hosts": TWO},
     ),
     "crowded-cores": (
-        "will-hurt", "h", [guest(f"g{i}", 690, 3, pool="p" if i % 2 else "q") for i in range(11)], {},
+        "will-hurt", "h", [guest(f"g{i}", 690, 3, pool="p" if i % 2 else "q") for i in range(5)],
+        {"host": {"cores_per_socket": 4}},
     ),
     "kept-while-up": (
         "will-hurt", "h", [guest("a", pool="p", host="h", demand={"working": 42_000},

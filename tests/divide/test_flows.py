@@ -24,9 +24,11 @@ STORE = {"id": "s", "ops": 1000, "mib_s": 1e6}
 
 def slow_fill(asks: list[tuple[float, float, float]], amount: float) -> tuple[list[float], float]:
     """Find by halving the level at which (weight, floor, cap) add up to an amount, endless where there is enough."""
-    if sum(cap for _, _, cap in asks) <= amount:
+    most = sum(cap for _, _, cap in asks)
+    if most < amount * (1 - 1e-11):
         return [cap for _, _, cap in asks], 1e300
-    low, high = 0.0, 1e15
+    # Where all that is asked for is just what there is, nobody could have more: the level is the least that fills it.
+    low, high, amount = 0.0, 1e15, min(amount, most) * (1 - 1e-13)
     for _ in range(200):
         middle = (low + high) / 2
         total = sum(min(max(middle * weight, floor), cap) for weight, floor, cap in asks)
@@ -115,7 +117,7 @@ def expected_taps(plan: Plan) -> dict[tuple[str, str, str], tuple[float, float]]
                 _, floor, limit, wanted = taps[key]
                 most = min(wanted, limit)
                 full = min(max(level * weight, min(floor, most)), most)
-                could[key] = 1.0 if wanted <= 0 else (full if have >= cap * (1 - 1e-12) else have) / wanted
+                could[key] = 1.0 if wanted <= 0 else (full if have >= cap * (1 - 1e-10) else have) / wanted
         for key in taps:
             others = [could[other] for other in taps if other[1] == key[1] and other != key]
             parts[key] += 0.5 * (min([1.0, *others]) - parts[key])

@@ -128,7 +128,7 @@ class Divided:
         found = dict[str, Figure]()
         for guest, its in taps.items():
             wanted, delivered = sum(tap.wanted for tap in its), sum(tap.delivered for tap in its)
-            why = next((tap.slowed_by for tap in its if tap.slowed_by and tap.slowed_by != "elsewhere"), "")
+            why = min((tap.slowed_by for tap in its if tap.slowed_by), key=lambda one: one == "elsewhere", default="")
             found[guest] = Figure(
                 guest, "guest", division.parents[division.position[guest]], wanted, delivered,
                 max(0.0, wanted - delivered), sum(tap.reservation for tap in its), why,

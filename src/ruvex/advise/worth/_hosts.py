@@ -9,12 +9,13 @@ import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._waits import day_waits
-from ruvex.advise.worth._finding import Case, Finding, curve_of
+from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of
 from ruvex.cores import vcpu_change
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
 from ruvex.placing import StaysOff, losses_of, moves_now, obstacle_to
-from ruvex.plan import ThinMemory, format_memory, format_time
+from ruvex.plan import Changes, ThinMemory, change_many, format_memory, format_time
+from ruvex.play import Player
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
 from ruvex.words import counted, short_span, shortage_text
 
@@ -172,9 +173,15 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
         if case.host_of(i) >= 0:
             vcpus[case.host_of(i)] += guest.vcpus
     ratio = vcpus / np.maximum(site.hosts[r.H_CORES, : len(plan.hosts)], 1.0)
+    recording = case.day.recording
+    wanted, supply = (recording.of_places(name)[: len(plan.hosts)] for name in ("cpu_wanted", "cpu_supply"))
+    # Where there is too little for all, that is what is told: nobody waits by chance alone.
+    is_short = ((wanted > supply * 1.001).sum(axis=1) * recording.every_s) >= _LONG_S
+    if is_short.all():
+        return
     waits = day_waits(case.day, moments=_WAIT_MOMENTS)
     peaks = case.peaks["cpu_wanted"]
-    for at in range(len(plan.hosts)):
+    for at in np.flatnonzero(~is_short).tolist():
         its = [(i, guest) for i, guest in case.guests_on() if case.host_of(i) == at]
         of = waits.of_guests[[i for i, _ in its]]
         if of.max(initial=0.0) < _WAITS:
@@ -187,13 +194,22 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
             if count <= guest.vcpus / 2 and not guest.dedicated_cores
         )
         worst = its[int(np.argmax(of))][1]
+        fewer_do = bool(changes) and _waits_after(case, changes)[[i for i, _ in its]].max() < _WAITS
         yield Finding(
             "crowded-cores", "will-hurt", (host.id, worst.id),
             f"{host.label} has {ratio[at]:.1f} vCPUs for each core, and those of {worst.label} wait"
             f" {100 * float(of.max()):.0f} % of their time by chance",
             (("vCPUs a core", f"{ratio[at]:.1f}"), (f"wait of {worst.label}", f"{100 * float(of.max()):.1f} %")),
-            float(of.max()), Remedy(f"fewer vCPUs for {counted(len(changes), 'guest')}", changes) if changes else None,
+            float(of.max()), Remedy(f"fewer vCPUs for {counted(len(changes), 'guest')}", changes) if fewer_do else None,
         )  # fmt: skip
+
+
+def _waits_after(case: Case, changes: Changes) -> Floats:
+    """Play the day with other settings, and give by guest which part of its time it waits by chance then."""
+    site = case.division.site
+    day = Player(site.with_plan(change_many(site.plan, changes)))
+    day.run()
+    return day_waits(day, moments=_WAIT_MOMENTS).of_guests
 
 
 def banks(case: Case) -> Iterator[Finding]:

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding, Group
-from ruvex.divide import CAUSES, Division, causes_of, divide
+from ruvex.divide import CAUSES, Division, causes_of, demand_at, divide
 from ruvex.engine import rows as r
+from ruvex.placing import moves_now, obstacle_to
 from ruvex.plan import (
     RESOURCES,
     EditError,
@@ -241,7 +242,7 @@ def _findings(
             about = tuple(plan.guests[one.guest].id for one in some)
             named = _named([plan.guests[one.guest].label for one in some])
         text = f"{label_of(plan, place)} is short of {what} for {short_span(lasts)} of the day: {named} get less"
-        about = (place, *about)
+        about, remedy = (place, *about), _moved(case, place, some)
     elif kind == "kept-cores":
         text = f"{named} are crowded on the cores of {label_of(plan, place)} that they are kept to"
         about, remedy = (*about, place), _not_kept(case, guests)
@@ -314,6 +315,20 @@ def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shor
     enough = _up(max(limit + sum(one.lacks for one in some), wanted), step)
     name = "CPU" if resource == "cpu" else "memory"
     return _allowed(case, pool, {f"{resource}.limit": enough}, f"a {name} limit of {write(enough)}")
+
+
+def _moved(case: Case, host: str, some: Sequence[Shortage]) -> Remedy | None:
+    """Give the move off a host that takes away most when most is lacked there, if one takes away a tenth."""
+    site, plan = case.division.site, case.plan
+    if host not in plan.host_index:
+        return None
+    at_s = min(max(some, key=lambda one: one.lacks).at_s, plan.day_s)
+    for move in moves_now(site, demand_at(site, at_s), LEAST_PART):
+        guest, to = plan.guests[move.guest], plan.hosts[move.to]
+        is_from_here = int(site.standing.host[move.guest]) == plan.host_index[host]
+        if is_from_here and obstacle_to(site, [guest.id], to.id) is None:
+            return Remedy(f"{guest.label} moves to {to.label}", ((guest.id, {"host": to.id}),))
+    return None
 
 
 def _not_kept(case: Case, guests: Sequence[Guest]) -> Remedy | None:
