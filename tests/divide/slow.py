@@ -255,8 +255,13 @@ class SlowDivision:
         reservation = floor[place] + more * part({p: max(0.0, x[p] - floor[p]) for p in places})
         limit = math.inf
         if whole.limit < math.inf:
-            more = max(0.0, whole.limit - sum(x.values()))
-            limit = max(floor[place], x[place] + more * part({p: max(0.0, cap[p] - x[p]) for p in places}))
+            least = {p: max(x[p], floor[p]) for p in places}
+            more = whole.limit - sum(least.values())
+            if more >= 0:
+                limit = least[place] + more * part({p: max(0.0, cap[p] - least[p]) for p in places})
+            else:
+                above = sum(least[p] - floor[p] for p in places)
+                limit = max(floor[place], least[place] + (more * (least[place] - floor[place]) / above if above else 0))
         return Settings(reservation, limit, whole.weight * max(part(x), 1e-9))
 
     def ask(self, item: Pool | Guest, place: Place, resource: str) -> Ask:

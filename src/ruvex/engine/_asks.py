@@ -287,6 +287,7 @@ def _apportion(
 ) -> None:  # fmt: skip
     """Split reservation, limit and weight of a pool among its nodes, whose members have been summed up by now."""
     floors, as_one, caps, over_floor, below_cap, count = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    least = 0.0
     for at in range(start, end):
         node = pool_nodes[at]
         slot = nodes[r.N_SLOT, node]
@@ -295,9 +296,12 @@ def _apportion(
         caps += cap
         as_one += x
         over_floor += max(0.0, x - floor)
-        below_cap += max(0.0, cap - x)
+        below_cap += max(0.0, cap - max(x, floor))
+        least += max(x, floor)
         count += nodes[r.N_COUNT, node]
-    more_reserved, more_allowed = max(0.0, reservation - floors), max(0.0, limit - as_one)
+    more_reserved, more_allowed = max(0.0, reservation - floors), max(0.0, limit - least)
+    # A bank is a machine by itself there: what a pool has in it and beside it may be more than its limit together.
+    over = max(0.0, least - limit) * _one_over(over_floor)
     # Where a sum is 0, what is split goes by caps, and where those are 0 too, by how many guests are there.
     by_cap, by_count = (1.0 / caps, 0.0) if caps > 0.0 else (0.0, 1.0 / count)
     by_more, by_less = _one_over(over_floor), _one_over(below_cap)
@@ -310,8 +314,8 @@ def _apportion(
         part_reserved = max(0.0, x - floor) * by_more if over_floor > 0.0 else otherwise
         here = math.inf
         if limit < math.inf:
-            part_allowed = max(0.0, cap - x) * by_less if below_cap > 0.0 else otherwise
-            here = max(floor, x + more_allowed * part_allowed)
+            part_allowed = max(0.0, cap - max(x, floor)) * by_less if below_cap > 0.0 else otherwise
+            here = max(floor, max(x, floor) + more_allowed * part_allowed - over * max(0.0, x - floor))
         part_weight = x * by_x if as_one > 0.0 else otherwise
         ask_as_pool(
             node, floor + more_reserved * part_reserved, here, weight * max(part_weight, LEAST_WEIGHT), nodes, asks,

@@ -1,0 +1,46 @@
+"""A plan that laws are tried on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from ruvex.divide import Division, divide
+from ruvex.plan import Plan, Traces
+from ruvex.play import Player
+from ruvex.site import Site, site_of
+from tests.laws.whole import traces_of
+
+
+@dataclass(frozen=True)
+class Case:
+    """A plan that laws are tried on, and a seed for what a law chooses itself."""
+
+    plan: Plan
+    seed: int = 0
+
+    @cached_property
+    def traces(self) -> Traces:
+        """The traces it names."""
+        return traces_of(self.plan)
+
+    @cached_property
+    def site(self) -> Site:
+        """The plan as arrays."""
+        return site_of(self.plan, self.traces)
+
+    @cached_property
+    def division(self) -> Division:
+        """How it would settle at its moment."""
+        return divide(self.site)
+
+    @cached_property
+    def day(self) -> Player:
+        """Its day, played."""
+        player = Player(self.site)
+        player.run()
+        return player
+
+
+Law = Callable[[Case], Iterator[str]]
