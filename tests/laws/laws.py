@@ -3,40 +3,19 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
-from functools import cached_property
+from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
 import numpy as np
 
-from ruvex.plan import MissingTraceError, Plan, Traces, check_plan
-from ruvex.site import Site, site_of
+from ruvex.plan import MissingTraceError, check_plan
+from ruvex.site import site_of
+from tests.laws.advice import complete, offered, swept
+from tests.laws.case import Case, Law
 from tests.laws.edits import Edits
-from tests.laws.whole import traces_of
+from tests.laws.figures import copied, monotone, possible
 
 _EDITS: Final = 12
-
-
-@dataclass(frozen=True)
-class Case:
-    """A plan that laws are tried on, and a seed for what a law chooses itself."""
-
-    plan: Plan
-    seed: int = 0
-
-    @cached_property
-    def traces(self) -> Traces:
-        """The traces it names."""
-        return traces_of(self.plan)
-
-    @cached_property
-    def site(self) -> Site:
-        """The plan as arrays."""
-        return site_of(self.plan, self.traces)
-
-
-Law = Callable[[Case], Iterator[str]]
 
 
 def fresh(case: Case) -> Iterator[str]:
@@ -76,4 +55,7 @@ def _differing(one: Any, other: Any, path: str = "") -> Iterator[str]:
         yield path
 
 
-LAWS: Final[Mapping[str, Law]] = {"fresh": fresh}
+LAWS: Final[Mapping[str, Law]] = {
+    "fresh": fresh, "possible": possible, "copied": copied, "monotone": monotone, "complete": complete, "swept": swept,
+    "offered": offered,
+}  # fmt: skip

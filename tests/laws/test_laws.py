@@ -6,11 +6,12 @@ import unittest
 from pathlib import Path
 
 from ruvex.plan import read_plan
-from tests.laws.laws import LAWS, Case
+from tests.laws.case import Case
+from tests.laws.laws import LAWS
 from tests.laws.whole import whole_plan
 
 CORPUS = Path(__file__).parent / "corpus"
-PLANS = {"fresh": 100}
+PLANS = {"fresh": 100, "possible": 100, "copied": 60, "monotone": 100, "complete": 40, "swept": 8, "offered": 0}
 """How many plans each law is tried on; those that play days are slower."""
 
 

@@ -21,7 +21,7 @@ import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QPoint, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFileDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFileDialog, QLineEdit, QPushButton, QToolButton, QWidget
 
 from ruvex.desktop import make_application, make_window
 from ruvex.desktop.kit import painting
@@ -130,6 +130,8 @@ class Walk:
         do = chance.choices([kind for _, kind in kinds], [weight for weight, _ in kinds])[0]
         try:
             self.did = do(chance)
+            # What a widget's going leaves to the next turn of a loop has happened before anybody presses anything else.
+            self._application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             for _ in range(chance.choice((0, 1, 3, 6))):
                 self._application.processEvents()
             self._look()
@@ -164,7 +166,16 @@ class Walk:
         button: QAbstractButton = chance.choice(buttons)
         text = button.text() or button.accessibleName()
         QTest.mouseMove(button)
-        button.click()
+        menu = button.menu() if isinstance(button, QPushButton | QToolButton) else None
+        if menu is None:
+            button.click()
+            return f"press {text}"
+        # A menu that is shown waits inside Qt, and holds the interpreter's lock meanwhile.
+        actions = [action for action in menu.actions() if action.isEnabled() and action.menu() is None]
+        if actions:
+            action = chance.choice(actions)
+            text = f"{text}: {action.text()}"
+            action.trigger()
         return f"press {text}"
 
     def _type(self, chance: random.Random) -> str:
@@ -191,7 +202,12 @@ class Walk:
         return f"choose {index} of {name}"
 
     def _drag(self, chance: random.Random) -> str:
-        widgets = [w for w in self._widgets(QWidget) if w.width() > 20 and w.height() > 12 and not w.childAt(5, 5)]
+        # Menus and lists of choices that open wait inside Qt, with the interpreter's lock.
+        widgets = [
+            w for w in self._widgets(QWidget)
+            if w.width() > 20 and w.height() > 12 and not w.childAt(5, 5) and not isinstance(w, QComboBox)
+            and not (isinstance(w, QPushButton | QToolButton) and w.menu() is not None)
+        ]  # fmt: skip
         widget: QWidget = chance.choice(widgets)
         name = type(widget).__name__
         points = [QPoint(chance.randrange(widget.width()), chance.randrange(widget.height())) for _ in range(3)]
