@@ -9,6 +9,7 @@ import numpy as np
 from ruvex.divide import Division, divide
 from ruvex.plan import RESOURCES, Change, EditError, Resource, change_many
 from ruvex.play import Player, division_at
+from ruvex.promise import all_refusals, claims_of
 from ruvex.site import Site, cores_of
 from tests.laws.case import Case
 
@@ -31,6 +32,8 @@ def possible(case: Case) -> Iterator[str]:
 def _impossible(division: Division, when: str) -> Iterator[str]:
     site = division.site
     plan, standing = site.plan, site.standing
+    # Where more is promised in a pool than its limit lets it, its members' promises are what they get.
+    overdrawn = {(refusal.kind, refusal.place) for refusal in all_refusals(claims_of(site))}
     for resource in RESOURCES:
         figures = division.of(resource)
         given = np.asarray(figures.delivered)
@@ -61,7 +64,12 @@ def _impossible(division: Division, when: str) -> Iterator[str]:
             # Where more is promised in a pool than its limit the promises of its guests are what they get.
             own = sum(_own(site, guest.id, resource) for guest in members)
             limit = max(pool.of(resource).limit or float("inf"), own)
-            if its > limit * (1 + _NEAR) + 1.0 and not division.is_played and not figures.broken:
+            if (
+                its > limit * (1 + _NEAR) + 1.0
+                and (resource, pool.id) not in overdrawn
+                and not division.is_played
+                and not figures.broken
+            ):
                 yield f"{when}: {pool.id} gets {its:g} of {resource}, and its limit is {limit:g}"
     for place in division.flowing.places:
         total = sum(tap.delivered for tap in place.taps)

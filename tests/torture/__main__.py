@@ -10,6 +10,7 @@ from collections import Counter
 from pathlib import Path
 
 from ruvex.cores import prepare
+from tests.laws.hold import hold_laws
 from tests.torture.inputs import KINDS
 from tests.torture.kills import kill_writers
 from tests.torture.session import bases, inputs
@@ -29,8 +30,11 @@ def main() -> int:
     parser.add_argument("--seconds", type=float, default=600.0, help="how long (600)")
     parser.add_argument("--seed", type=int, default=1, help="another seed, other inputs (1)")
     parser.add_argument("--out", type=Path, default=Path("torture-findings"), help="where findings are written")
+    parser.add_argument("--laws", action="store_true", help="hold the laws on whole plans instead")
     options = parser.parse_args()
     prepare()
+    if options.laws:
+        return hold_laws(options.seconds, options.seed)
     bases()
     # The kernels are loaded before the trials are forked off, so that no trial pays for them.
     KINDS["plan"](bases()["plan"][-1])

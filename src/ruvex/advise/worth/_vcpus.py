@@ -52,8 +52,8 @@ def wider_than_host(case: Case) -> Iterator[Finding]:
                 Remedy(f"{host.cores} vCPUs", ((guest.id, vcpu_change(guest, host, host.cores)),)),
                 (guest.vcpus, host.cores), (host.cores, host.cores),
             )  # fmt: skip
-        elif host.numa_nodes > 1 and guest.vcpus > host.cores / host.numa_nodes:
-            per_node = host.cores // host.numa_nodes
+        elif host.numa_nodes > 1 and guest.vcpus > max(1, host.cores / host.numa_nodes):
+            per_node = max(1, host.cores // host.numa_nodes)
             yield Finding(
                 "wider-than-node", "untidy", (guest.id, host.id),
                 f"{guest.label} has {guest.vcpus} vCPUs, more than the {per_node} cores of a node of {host.label}: part"
