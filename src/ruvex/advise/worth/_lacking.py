@@ -220,12 +220,16 @@ def _findings(
     plan, what = case.plan, "CPU" if resource == "cpu" else "memory"
     write = format_cpu if resource == "cpu" else format_memory
     guests = [plan.guests[one.guest] for one in some]
-    lasts, lacks = max(one.lasts_s for one in some), sum(one.lacks for one in some)
+    lasts = max(one.lasts_s for one in some)
     worst = max(some, key=lambda one: one.lacks / max(one.wanted, 1e-9))
     part = worst.lacks / max(worst.wanted, 1e-9)
     group: Group = "hurts-now" if any(one.is_now for one in some) else "will-hurt"
     named = _named([guest.label for guest in guests])
-    figures = (("lacking at most", write(round(lacks))), ("for", short_span(lasts)))
+    # The bars beside it are of the worst off, when it lacks most: the words must be of the same.
+    its = plan.guests[worst.guest].label
+    figures = (
+        (f"{its} wants", write(round(worst.wanted))), ("and has then", write(round(worst.wanted - worst.lacks))),
+    )  # fmt: skip
     about = tuple(guest.id for guest in guests)
     remedy: Remedy | None = None
     if kind == "pool-limit" and place:

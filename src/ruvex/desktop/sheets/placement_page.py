@@ -62,8 +62,8 @@ class PlacementPage(Page):
         self.rules = PlainList(theme, "Rules of placement", self)
         self.hosts = PlainList(theme, "Hosts for the rule", self)
         self.hosts.setSelectionMode(PlainList.SelectionMode.MultiSelection)
-        self.together_button = self._button("On one host", lambda: self._keep("together"))
-        self.apart_button = self._button("On different hosts", lambda: self._keep("apart"))
+        self.together_button = self._button("On one host", lambda: self._bind("together"))
+        self.apart_button = self._button("On different hosts", lambda: self._bind("apart"))
         self.stays_button = self._button("On the hosts chosen", self._stay)
         self.remove_button = self._button("Remove the rule", self._remove)
         self.refusal = QLabel(self)
@@ -135,7 +135,7 @@ class PlacementPage(Page):
         if self.isVisible():
             self.refusal.setText(f"Not accepted: {reason}" if reason else "")
 
-    def _keep(self, kind: str) -> None:
+    def _bind(self, kind: str) -> None:
         rule = KeptTogether.model_validate({"kind": kind, "guests": tuple(self._guests())})
         self._make(f"keep {len(rule.guests)} guests {kind}", [*self._desk.document.plan.placement, rule])
 
