@@ -9,7 +9,7 @@ import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._waits import day_waits
-from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of
+from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of, first_names
 from ruvex.cores import vcpu_change
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
@@ -19,17 +19,11 @@ from ruvex.play import Player
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
 from ruvex.words import counted, short_span, shortage_text
 
-_MOST_NAMED: Final = 3
 _LEAST_GAIN: Final = 0.1
 _WAITS: Final = 0.07
 """Waits by chance below this part of a guest's time are hardly felt, however many vCPUs a core has."""
 _LONG_S: Final = 900.0
 _WAIT_MOMENTS: Final = 49
-
-
-def _named(labels: list[str]) -> str:
-    more = f" and {len(labels) - _MOST_NAMED} more" if len(labels) > _MOST_NAMED else ""
-    return ", ".join(labels[:_MOST_NAMED]) + more
 
 
 def loss_not_borne(case: Case) -> Iterator[Finding]:
@@ -44,7 +38,7 @@ def loss_not_borne(case: Case) -> Iterator[Finding]:
         there = plan.hosts[plan.host_index[host]]
         by_promises = [one for one in off if one.waits_for_promises]
         kind = "kept-while-up" if len(by_promises) == len(off) else "loss-not-borne"
-        names = _named([labels[one.guest] for one in off])
+        names = first_names([labels[one.guest] for one in off])
         why = next(
             (shortage_text(plan, one.lacks) for one in off if one.lacks is not None), "no other host may take it"
         )
@@ -96,7 +90,7 @@ def cannot_move(case: Case) -> Iterator[Finding]:
         names = [plan.guests[i].label for i in guests]
         yield Finding(
             "cannot-move", "untidy", (plan.guests[guests[0]].id, *(plan.guests[i].id for i in guests[1:])),
-            f"{_named(names)} can move to no other host while on: {told}",
+            f"{first_names(names)} can move to no other host while on: {told}",
             (("on", plan.hosts[at].label), ("guests", str(len(guests)))), 0.1,
         )  # fmt: skip
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
-from ruvex.advise.worth._finding import Case, Finding, Group
+from ruvex.advise.worth._finding import Case, Finding, Group, first_names
 from ruvex.divide import CAUSES, Division, causes_of, demand_at, divide
 from ruvex.engine import rows as r
 from ruvex.placing import moves_now, obstacle_to
@@ -224,7 +224,7 @@ def _findings(
     worst = max(some, key=lambda one: one.lacks / max(one.wanted, 1e-9))
     part = worst.lacks / max(worst.wanted, 1e-9)
     group: Group = "hurts-now" if any(one.is_now for one in some) else "will-hurt"
-    named = _named([guest.label for guest in guests])
+    named = first_names([guest.label for guest in guests])
     # The bars beside it are of the worst off, when it lacks most: the words must be of the same.
     its = plan.guests[worst.guest].label
     figures = (
@@ -244,7 +244,7 @@ def _findings(
             if not some:
                 return
             about = tuple(plan.guests[one.guest].id for one in some)
-            named = _named([plan.guests[one.guest].label for one in some])
+            named = first_names([plan.guests[one.guest].label for one in some])
         text = f"{label_of(plan, place)} is short of {what} for {short_span(lasts)} of the day: {named} get less"
         about, remedy = (place, *about), _moved(case, place, some)
     elif kind == "kept-cores":
@@ -348,11 +348,6 @@ def _allowed(case: Case, item: Guest | Pool, change: dict[str, Any], text: str =
     except EditError:
         return None
     return remedy
-
-
-def _named(labels: Sequence[str]) -> str:
-    more = f" and {len(labels) - _MOST_NAMED} more" if len(labels) > _MOST_NAMED else ""
-    return ", ".join(labels[:_MOST_NAMED]) + more
 
 
 def never_reached(case: Case) -> Iterator[Finding]:
