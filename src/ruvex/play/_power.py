@@ -16,7 +16,7 @@ from ruvex.play._log import Tell
 from ruvex.play._moves import Bridge, Moves
 from ruvex.play._state import State
 from ruvex.play._ticks import Ticks
-from ruvex.promise import Claims, admit_in_order, claims_of
+from ruvex.promise import Claims, Waiting, admit_in_order, claims_of
 from ruvex.site import Site, Taken, allowed_hosts, by_room, comeback_turn, find_volume
 
 _DONE: Final = 1e-9
@@ -48,6 +48,47 @@ class _Start:
     told: str = ""
 
 
+class _Promises:
+    """What promises say of starts, worked out once for as long as who is on and where does not change.
+
+    With forty guests that wait and memory that moves in every tick, promises would else be added up forty times a tick.
+
+    Parameters
+    ----------
+    site
+        The plan, with who is on.
+    arriving
+        Guests on their way to another host, by their position that of the host.
+    """
+
+    def __init__(self, site: Site, arriving: Mapping[int, int]) -> None:
+        self._site, self._arriving = site, dict(arriving)
+        self._claims: dict[bool, Claims] = {}
+        self._refused: dict[tuple[int, int, bool], Waiting | None] = {}
+
+    def are_of(self, site: Site, arriving: Mapping[int, int]) -> bool:
+        """Tell whether this is still how things are."""
+        return self._site is site and self._arriving == arriving
+
+    def claims(self, *, is_lost: bool) -> Claims:
+        """Give all that is promised; what is set aside for a loss counts as promised but after one."""
+        if is_lost not in self._claims:
+            self._claims[is_lost] = claims_of(self._site, with_set_aside=not is_lost, arriving=self._arriving)
+        return self._claims[is_lost]
+
+    def refusal(self, i: int, host: int, *, is_lost: bool) -> Waiting | None:
+        """Tell what promises lack for a guest to start on a host."""
+        key = i, host, is_lost
+        if key not in self._refused:
+            plan = self._site.plan
+            at = {plan.guests[i].id: host} if plan.hosts else {}
+            _, waiting = admit_in_order(
+                self._site, [plan.guests[i].id], claims=self.claims(is_lost=is_lost), on_host=at
+            )
+            self._refused[key] = waiting[0] if waiting else None
+        return self._refused[key]
+
+
 class Power:
     """Switches guests and hosts on and off.
 
@@ -64,6 +105,7 @@ class Power:
         self._bridged_since: dict[int, tuple[float, float]] = {}
         self._notices: list[tuple[int, list[int]]] = []
         self._is_tried = True
+        self._known: _Promises | None = None
 
     @property
     def _state(self) -> State:
@@ -126,7 +168,7 @@ class Power:
         if guest.memory.mode == "elastic":
             g = self._site.guests[:, i]
             size, floor, overhead = float(g[r.G_SIZE]), float(g[r.G_FLOOR]), float(g[r.G_OVERHEAD])
-            _, waiting = admit_in_order(self._site, [guest.id], claims=self._claims())
+            _, waiting = admit_in_order(self._site, [guest.id], claims=self._promises.claims(is_lost=False))
             promised = size - (waiting[0].shortfall if waiting and waiting[0].kind in _MEMORY_KINDS else 0.0)
             found = self._ticks.can_be_found(self._memory_place(i, int(self._state.host[i]))) - overhead
             start.bridged = size - min(max(min(promised, found), floor), size)
@@ -261,8 +303,12 @@ class Power:
 
         return sorted(self._queue, key=turn)
 
-    def _claims(self, *, is_lost: bool = False) -> Claims:
-        return claims_of(self._site, with_set_aside=not is_lost, arriving=self._moves.arriving)
+    @property
+    def _promises(self) -> _Promises:
+        known = self._known
+        if known is None or not known.are_of(self._site, self._moves.arriving):
+            known = self._known = _Promises(self._site, self._moves.arriving)
+        return known
 
     def _memory_place(self, i: int, host: int) -> int:
         hosts = self._site.hosts.shape[1]
@@ -307,16 +353,14 @@ class Power:
     def _try(self, i: int) -> tuple[str, h.Why] | None:
         """Start a guest, or tell what it lacks, in a word and with figures; of several hosts that of the roomiest."""
         first: tuple[str, h.Why] | None = None
-        start, guest = self._queue[i], self._site.plan.guests[i]
-        claims = self._claims(is_lost=start.is_lost)
-        hosts, told = self._candidates(i, claims)
+        start = self._queue[i]
+        hosts, told = self._candidates(i, self._promises.claims(is_lost=start.is_lost))
         for host in hosts:
             problem: tuple[str, h.Why] | None = None
             if not start.is_restart:
-                at = {guest.id: host} if self._site.plan.hosts else {}
-                _, waiting = admit_in_order(self._site, [guest.id], claims=claims, on_host=at)
-                if waiting:
-                    problem = "promise", h.Short(waiting[0])
+                waiting = self._promises.refusal(i, host, is_lost=start.is_lost)
+                if waiting is not None:
+                    problem = "promise", h.Short(waiting)
             problem = problem or self._start(i, host)
             if problem is None or problem[0] == _RECLAIMING:
                 return problem

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.theme import Theme
 
 _MOST_LINES = 8
@@ -55,9 +56,7 @@ class Notice(QFrame):
             lines = [*lines[:_MOST_LINES], f"… and {len(lines) - _MOST_LINES} more"]
         self._label.setText("\n".join(lines))
         for button in self._buttons:
-            self._row.removeWidget(button)
-            button.hide()
-            button.deleteLater()
+            let_go(button)
         self._buttons = [self._button(label, run) for label, run in choices or (("Close", lambda: None),)]
         self.setAccessibleName(text)
         self._on_theme_changed()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend, texture_brush
 from ruvex.desktop.panels.row_story import host_story
@@ -226,8 +227,7 @@ class HostChips(QScrollArea):
         ids = [host.id for host in hosts]
         if ids != list(self.chips):
             for chip in self.chips.values():
-                chip.hide()
-                chip.deleteLater()
+                let_go(chip)
             self.chips = {}
             for host in hosts:
                 chip = self.chips[host.id] = HostChip(host.id, self._desk, self._theme, self._body)

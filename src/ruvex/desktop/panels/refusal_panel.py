@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.advise import Remedy, nearest_value, remedies_for
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.setting_text import setting_edit_text
@@ -132,9 +133,7 @@ class RefusalPanel(QFrame):
 
     def _show_offers(self, offers: list[OfferButton]) -> None:
         for offer in self.offers:
-            self._right.removeWidget(offer)
-            offer.hide()
-            offer.deleteLater()
+            let_go(offer)
         self.offers = offers
         for place, offer in enumerate(offers):
             self._right.insertWidget(1 + place, offer)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxL
 
 from ruvex.desktop.kit.bars import Bar
 from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.letting_go import let_go_of_all_in
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import BarColours, Theme
@@ -124,13 +125,7 @@ class ResourceDial(QWidget):
             return False
         was_compact = self._is_compact
         self.set_compact(compact=False)
-        was_compact = self._is_compact
-        self.set_compact(compact=False)
-        while self._field_row.count():
-            item = self._field_row.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        let_go_of_all_in(self._field_row)
         self.fields = {key: SettingField(key, name, self._theme) for key, name in keys.items()}
         for field in self.fields.values():
             self._field_row.addWidget(field, 3)

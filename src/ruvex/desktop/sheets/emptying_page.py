@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -85,9 +86,7 @@ class EmptyingPage(Page):
     def _show(self) -> None:
         host = self.hosts.currentData()
         if self.offer is not None:
-            self._column.removeWidget(self.offer)
-            self.offer.hide()
-            self.offer.deleteLater()
+            let_go(self.offer)
             self.offer = None
         step: Step | None = None
         going, staying = list[str](), list[str]()

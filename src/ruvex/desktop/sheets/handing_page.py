@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -172,9 +173,7 @@ class TakeBackPage(Page):
         self._back, self._source = back, source.name
         taken = self._merge({})
         self.choosers, self._labels = {}, []
-        self._column.removeWidget(self._both)
-        self._both.hide()
-        self._both.deleteLater()
+        let_go(self._both)
         self._both = QWidget(self)
         grid = QGridLayout(self._both)
         grid.setContentsMargins(0, 0, 0, 0)

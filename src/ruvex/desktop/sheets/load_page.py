@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBox
 
 from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.day_band import DayBand
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
@@ -238,9 +239,7 @@ class LoadPage(Page):
 
     def _lay_out(self) -> None:
         """Show the rows, those first that are nobody's yet."""
-        self._column.removeWidget(self._table)
-        self._table.hide()
-        self._table.deleteLater()
+        let_go(self._table)
         self._table = QWidget(self)
         grid = QGridLayout(self._table)
         grid.setContentsMargins(0, 0, 0, 0)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLa
 
 from ruvex.advise import amount_to_split, split_among
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
@@ -119,9 +120,7 @@ class SplitPage(Page):
 
     def _make_parts(self, pools: list[Pool]) -> None:
         for field in self.parts.values():
-            self._parts_column.removeWidget(field)
-            field.hide()
-            field.deleteLater()
+            let_go(field)
         self.parts = {}
         even, left = round(100 / len(pools)) if pools else 0, 100
         for number, pool in enumerate(pools):

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
@@ -89,9 +90,7 @@ class TablePage(Page):
     def _lay_out(self) -> None:
         """Show the columns as far as they are known for what the rows are."""
         kind = self.rows_are.currentData()
-        self._column.removeWidget(self._rows)
-        self._rows.hide()
-        self._rows.deleteLater()
+        let_go(self._rows)
         self._rows = QWidget(self)
         grid = QGridLayout(self._rows)
         grid.setContentsMargins(0, 0, 0, 0)

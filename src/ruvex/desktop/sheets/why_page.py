@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from ruvex.advise import Move, ending_text, moves_for, rung_text, stop_text
 from ruvex.desktop.kit.elided_label import ElidedLabel
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.plain_list import PlainList
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
@@ -89,9 +90,7 @@ class _Side(QWidget):
         self.having.setText(told)
         self.having.setVisible(bool(told))
         for offer in self.offers:
-            self._column.removeWidget(offer)
-            offer.hide()
-            offer.deleteLater()
+            let_go(offer)
         self.offers = [self._offer(move, labels) for move in moves[:_MOST_OFFERS]]
         for offer in self.offers:
             self._column.addWidget(offer)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ruvex.cores import Answer, Crowd, part_limit, vcpu_change, vcpu_choices
+from ruvex.desktop.kit.letting_go import let_go_of_all_in
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_look, set_role
 from ruvex.desktop.kit.theme import Theme
@@ -243,12 +244,7 @@ class Controls(QScrollArea):
         key = () if guest is None else (guest.id, guest.vcpus)
         if key != self._ladder_of:
             self._ladder_of = key
-            while self._grid.count():
-                item = self._grid.takeAt(0)
-                widget = None if item is None else item.widget()
-                if widget is not None:
-                    widget.hide()
-                    widget.deleteLater()
+            let_go_of_all_in(self._grid)
             self.vcpus.clear()
             self._figures.clear()
             if guest is not None:

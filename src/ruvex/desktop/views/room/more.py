@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QToolTip, QWidget
 
 from ruvex.advise import MOST, HostRoom, lacks_text, number_text, paper_text, pattern_text, typed_pattern
 from ruvex.desktop.kit.chooser import Chooser
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.theme import texture_brush
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.offer_button import OfferButton
@@ -238,8 +239,7 @@ class MoreSection(Section):
 
     def _offer(self, more: More) -> None:
         if self.add is not None:
-            self.right.removeWidget(self.add)
-            self.add.deleteLater()
+            let_go(self.add)
             self.add = None
         best = max(more.room.hosts, key=lambda one: (one.worst, one.now, one.paper), default=None)
         if best is None or not best.paper:

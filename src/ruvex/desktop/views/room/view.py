@@ -13,6 +13,7 @@ from ruvex.advise import worst_time
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.letting_go import let_go_of_all_in
 from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
@@ -273,12 +274,7 @@ class RoomView(View):
 
     def _refill(self, name: str, sections: list[QWidget]) -> None:
         box = self._boxes[name]
-        while box.count():
-            item = box.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        let_go_of_all_in(box)
         for section in sections:
             box.addWidget(section)
             section.show()

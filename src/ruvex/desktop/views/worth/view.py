@@ -12,6 +12,7 @@ from ruvex.advise import GROUPS, Finding
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.empty_state import EmptyState
+from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.panels.look_tools import work_tools
@@ -150,8 +151,7 @@ class WorthView(View):
         # An entry may be in the middle of a click that led here: what goes is let go of once it has come back.
         old = self._area.takeWidget()
         if old is not None:
-            old.hide()
-            old.deleteLater()
+            let_go(old)
         self._area.setWidget(inner)
         if was is not None:
             inner.adjustSize()
