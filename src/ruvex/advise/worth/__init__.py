@@ -9,6 +9,7 @@ from typing import Final
 from ruvex.advise._shift import Shift
 from ruvex.advise.worth import _bounds, _day, _elastic, _flows, _hosts, _lacking, _memory, _pools, _vcpus, _weights
 from ruvex.advise.worth._finding import GROUPS, KINDS, Case, Effect, Finding, Group, effect_of
+from ruvex.advise.worth._tried import is_taken
 from ruvex.divide import Division
 from ruvex.play import Player
 
@@ -43,6 +44,10 @@ def findings_of(division: Division, day: Player) -> list[Finding]:
     told = [finding for seek in _SEEKERS for finding in seek(case)]
     # Whoever goes short and is named by none of them is told of by the cause that the division has for it.
     told += list(_lacking.lacking(case, told))
+    told = [
+        finding if finding.remedy is None or is_taken(case, finding.remedy) else replace(finding, remedy=None, after=())
+        for finding in told
+    ]
     found = [
         replace(finding, aside=reasons.get((finding.kind, finding.about[0]), "") if finding.about else "")
         for finding in told

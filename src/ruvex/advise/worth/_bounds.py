@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
-from ruvex.advise.worth._finding import Case, Finding
-from ruvex.divide import causes_of
+from ruvex.advise.worth._finding import Case, Finding, first_names
+from ruvex.divide import PlacePart, ResourceDivision, causes_of, places_of
 from ruvex.plan import RESOURCES, ThinMemory, format_cpu, format_memory
-from ruvex.words import short_span
+from ruvex.words import label_of, short_span
 
 _LEAST_MHZ: Final = 100.0
 _LEAST_HOURS: Final = 0.25
@@ -101,15 +101,26 @@ def broken_promises(case: Case) -> Iterator[Finding]:
         if not found.broken:
             continue
         write, name = (format_cpu, "CPU") if resource == "cpu" else (format_memory, "memory")
-        rows = [row for row in range(found.node_broken.size) if found.node_broken[row]]
-        about = tuple(case.division.ids[row] for row in rows)
-        if not about:
-            # Those of the whole site: by name, whose reservations make them up.
-            held = {guest.id: float(found.reservation[case.row(guest.id)]) for _, guest in case.guests_on()}
-            about = tuple(sorted((name for name in held if held[name] > 0), key=lambda name: -held[name]))
+        parts = [PlacePart(case.division, found, place) for place in places_of(found)]
+        broken = [part for part in parts if part.broken]
+        hosts = tuple(dict.fromkeys(part.host for part in broken if part.host))
+        promised, there, where = found.promised, found.promisable, "at the top"
+        if promised <= there * (1 + 1e-9) and hosts:
+            # The site has enough: it is where the guests are that cannot keep what it owes to them.
+            promised, there = sum(part.promised for part in broken), sum(part.amount for part in broken)
+            where = f"on {first_names([label_of(case.plan, host) for host in hosts])}"
         yield Finding(
-            "broken-promises", "hurts-now", about,
-            f"Promises of {name} cannot all be kept: {write(found.promised)} at the top, of {write(found.promisable)}",
-            (("promised", write(found.promised)), ("can be promised", write(found.promisable))), 1.0,
-            values=(found.promised, found.promisable),
+            "broken-promises", "hurts-now", _promised_to(case, found, broken) or hosts,
+            f"Promises of {name} cannot all be kept: {write(promised)} {where}, of {write(there)}",
+            (("promised", write(promised)), ("can be promised", write(there))), 1.0, values=(promised, there),
         )  # fmt: skip
+
+
+def _promised_to(case: Case, found: ResourceDivision, broken: Sequence[PlacePart]) -> tuple[str, ...]:
+    """Name to whom more is promised than there is: pools, or else the guests there by what they claim."""
+    pools = tuple(case.division.ids[row] for row in range(found.node_broken.size) if found.node_broken[row])
+    if pools:
+        return pools
+    claims = {case.plan.guests[i].id: found.claim[case.row(case.plan.guests[i].id)] for p in broken for i in p.guests}
+    named = tuple(sorted((name for name in claims if claims[name] > 0), key=lambda name: -claims[name]))
+    return named or tuple(pool.id for pool in case.plan.pools if found.claim[case.row(pool.id)] > 0)

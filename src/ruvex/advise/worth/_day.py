@@ -4,33 +4,37 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
+from ruvex.advise.worth._tried import first_in_time
 from ruvex.cores import vcpu_change
 from ruvex.engine import rows as r
-from ruvex.plan import change_many, format_cpu, format_time
+from ruvex.plan import format_cpu, format_time
 from ruvex.play import happenings as h
-from ruvex.promise import claims_of, refusal_between
 from ruvex.words import short_span
 
 _MINDED_S: Final = 60.0
 _MOMENTS: Final = 289
 _STEP_MHZ: Final = 50.0
+_MOST_TRIED: Final = 6
+"""For so many late jobs a remedy is looked for, as each that is tried takes a day to be played."""
 _STORM_S: Final = 600.0
 _STORM: Final = 2
 
 
 def late_batch(case: Case) -> Iterator[Finding]:
     """Batch work that is done later than it is due, or not at all."""
-    labels = {guest.id: guest.label for guest in case.plan.guests}
+    labels, tried = {guest.id: guest.label for guest in case.plan.guests}, 0
     for job in case.day.summary().finishes:
         late = job.late_s
         if late is not None and late < _MINDED_S:
             continue
+        tried += 1
+        remedy = first_in_time(case, _in_time(case, job.guest), job.guest, _MINDED_S) if tried <= _MOST_TRIED else None
         when = (
             "is not done by the end of the day" if job.finished_s is None else f"is done {format_time(job.finished_s)}"
         )
@@ -39,30 +43,37 @@ def late_batch(case: Case) -> Iterator[Finding]:
             "late-batch", "will-hurt", (job.guest,), f"{labels[job.guest]}, due {format_time(job.due_s)}, {when}{by}",
             (("due", format_time(job.due_s)),
              ("done", "no" if job.finished_s is None else format_time(job.finished_s))),
-            1.0 if late is None else min(late / 3600.0, 1.0), _in_time(case, job.guest),
+            1.0 if late is None else min(late / 3600.0, 1.0), remedy,
         )  # fmt: skip
 
 
-def _in_time(case: Case, name: str) -> Remedy | None:
-    """Give what lets batch work have all it asks for: no limit where that holds it, else a promise of that."""
+def _in_time(case: Case, name: str) -> Iterator[Remedy]:
+    """Give what may let batch work be done in time: no limit, more vCPUs, a promise of what it asks; then all of it."""
     i = case.plan.guest_index[name]
-    guest, recording = case.plan.guests[i], case.day.recording
-    site = case.division.site
-    if guest.cpu.limit is not None:
-        return Remedy("no CPU limit", ((name, {"cpu.limit": None}),))
+    guest, site = case.plan.guests[i], case.division.site
+    mhz, texts, change = case.mhz_of(i), list[str](), dict[str, Any]()
+    if mhz <= 0:
+        return
     asked = float(site.signals.at(np.linspace(0, case.plan.day_s, _MOMENTS))[:, r.W_CPU, i].max(initial=0.0))
-    mhz, has = case.mhz_of(i), guest.vcpus * case.mhz_of(i)
-    if mhz <= 0 or not recording.rows:
-        return None
+    has = guest.vcpus * mhz
+    steps: list[tuple[str, dict[str, Any]]] = []
+    if guest.cpu.limit is not None:
+        steps.append(("no CPU limit", {"cpu.limit": None}))
     if asked > has * (1 + 1e-9):
         count = math.ceil(asked / mhz)
-        return Remedy(f"{count} vCPUs", ((name, vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)),))
-    promise = min(math.ceil(asked / _STEP_MHZ) * _STEP_MHZ, has)
-    change = {"cpu.reservation": float(promise)}
-    after = site.with_plan(change_many(case.plan, ((name, change),)))
-    if promise <= guest.cpu.reservation or refusal_between(claims_of(site), claims_of(after), [name]) is not None:
-        return None
-    return Remedy(f"a CPU reservation of {format_cpu(promise)}", ((name, change),))
+        steps.append((f"{count} vCPUs", vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)))
+        has = count * mhz
+    promise = float(min(math.ceil(asked / _STEP_MHZ) * _STEP_MHZ, has))
+    if promise > guest.cpu.reservation:
+        steps.append((f"a CPU reservation of {format_cpu(promise)}", {"cpu.reservation": promise}))
+    for text, one in steps:
+        yield Remedy(text, ((name, one),))
+    # A promise above the limit is none that a plan takes: each step is added to those before it.
+    for text, one in steps:
+        texts.append(text)
+        change |= one
+        if len(texts) > 1:
+            yield Remedy(", ".join(texts), ((name, dict(change)),))
 
 
 def start_storm(case: Case) -> Iterator[Finding]:

@@ -118,6 +118,13 @@ class Case:
     def __init__(self, division: Division, day: Player) -> None:
         self.plan: Plan = division.site.plan
         self.division, self.day = division, day
+        self._at: dict[float, Division] = {}
+
+    def division_at(self, at_s: float) -> Division:
+        """Give how the plan would settle at another time of the day, with those on who are on at the moment."""
+        if at_s not in self._at:
+            self._at[at_s] = divide(self.division.site, at_s)
+        return self._at[at_s]
 
     def guests_on(self) -> Sequence[tuple[int, Guest]]:
         """Give the guests that are on at the moment, each with its position in the plan."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import itertools
+from collections.abc import Iterator, Sequence
 from typing import Any, Final
 
 import numpy as np
@@ -10,14 +11,15 @@ import numpy as np
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._waits import day_waits
 from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of, first_names
+from ruvex.advise.worth._tried import first_that_helps
 from ruvex.cores import vcpu_change
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
 from ruvex.placing import StaysOff, losses_of, moves_now, obstacle_to
-from ruvex.plan import Changes, ThinMemory, change_many, format_memory, format_time
+from ruvex.plan import Bank, Changes, Guest, ThinMemory, change_many, format_memory, format_time
 from ruvex.play import Player
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
-from ruvex.words import counted, short_span, shortage_text
+from ruvex.words import counted, label_of, short_span, shortage_text
 
 _LEAST_GAIN: Final = 0.1
 _WAITS: Final = 0.07
@@ -206,6 +208,47 @@ def _waits_after(case: Case, changes: Changes) -> Floats:
     return day_waits(day, moments=_WAIT_MOMENTS).of_guests
 
 
+def _few_volumes(case: Case, host: str, bank: Bank, live: Sequence[Guest]) -> Iterator[Finding]:
+    """Tell where a bank has too few spill volumes for its guests; every guest needs one of its own."""
+    needs = sorted((volume_need(guest) for guest in live), reverse=True)
+    sizes, missing = sorted((volume.mib for volume in bank.spill_volumes), reverse=True), list[float]()
+    for need in needs:
+        if sizes and sizes[0] >= need:
+            sizes.pop(0)
+        else:
+            missing.append(need)
+    if not missing:
+        return
+    taken = {volume.id for volume in bank.spill_volumes}
+    names = (name for n in itertools.count(1) if (name := f"further-{n}") not in taken)
+    wider = [volume.model_dump() for volume in bank.spill_volumes]
+    wider += [
+        {"id": name, "mib": need, "kind": "ssd", "shared": False} for name, need in zip(names, missing, strict=False)
+    ]
+    had = counted(len(bank.spill_volumes), "spill volume")
+    more = (
+        format_memory(missing[0]) if len(missing) == 1 else f"{len(missing)}, the largest {format_memory(missing[0])}"
+    )
+    yield Finding(
+        "volumes-few", "will-hurt", (host,),
+        f"The bank of {label_of(case.plan, host)} has {had} for {counted(len(needs), 'guest')}: missing is"
+        f" {'one of ' if len(missing) == 1 else ''}{more}",
+        (("guests", str(len(needs))), ("volumes", str(len(bank.spill_volumes)))), 0.4,
+        Remedy(
+            f"a volume of {format_memory(missing[0])}" if len(missing) == 1 else f"{len(missing)} volumes more",
+            ((host, {"bank.spill_volumes": wider}),),
+        ),
+        (float(len(needs)), float(len(bank.spill_volumes))), (float(len(needs)), float(len(wider))),
+    )  # fmt: skip
+
+
+def _when_short(case: Case, guests: Sequence[int]) -> float:
+    """Give the time of day at which some guests together are furthest below their need of memory, s."""
+    recording = case.day.recording
+    need, met = (np.asarray(recording.series(name))[guests] for name in ("need", "met"))
+    return float(recording.times_s[int(np.argmax((need * (1.0 - met)).sum(axis=0)))])
+
+
 def banks(case: Case) -> Iterator[Finding]:
     """A bank that is too small for its guests, too few volumes for them, a volume far larger than its guest needs."""
     plan, site = case.plan, case.division.site
@@ -217,33 +260,16 @@ def banks(case: Case) -> Iterator[Finding]:
         live = [guest for guest in plan.guests if guest.in_bank and plan.host_of(guest) is host]
         pressed = max((below[guest.id] for guest in live), default=0.0)
         if pressed >= _LONG_S:
-            grow = bank.size_mib < bank.max_mib
+            grow = Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))
+            banked = [plan.guest_index[guest.id] for guest in live]
             yield Finding(
                 "bank-small", "will-hurt", (host.id,),
                 f"The bank of {host.label} gives its guests less than they need for {short_span(pressed)} of the day",
                 (("size", format_memory(bank.size_mib)), ("may be", format_memory(bank.max_mib))), 0.4,
-                Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))
-                if grow else None,
+                first_that_helps(case, (grow,), "memory", banked, _when_short(case, banked)),
                 (bank.size_mib, bank.max_mib), (bank.max_mib, bank.max_mib),
             )  # fmt: skip
-        needs = sorted((volume_need(guest) for guest in live), reverse=True)
-        sizes = sorted((volume.mib for volume in bank.spill_volumes), reverse=True)
-        missing = next(
-            (need for need, mib in zip(needs, [*sizes, *[0.0] * len(needs)], strict=False) if mib < need), None
-        )
-        if missing is not None:
-            names = {volume.id for volume in bank.spill_volumes}
-            name = next(f"further-{n}" for n in range(1, len(names) + 2) if f"further-{n}" not in names)
-            wider = [volume.model_dump() for volume in bank.spill_volumes]
-            wider.append({"id": name, "mib": missing, "kind": "ssd", "shared": False})
-            yield Finding(
-                "volumes-few", "will-hurt", (host.id,),
-                f"The bank of {host.label} has {len(sizes)} spill volumes, and its {len(needs)} guests need one of"
-                f" {format_memory(missing)} more",
-                (("guests", str(len(needs))), ("volumes", str(len(sizes)))), 0.4,
-                Remedy(f"a volume of {format_memory(missing)}", ((host.id, {"bank.spill_volumes": wider}),)),
-                (float(len(needs)), float(len(sizes))), (float(len(needs)), float(len(sizes) + 1)),
-            )  # fmt: skip
+        yield from _few_volumes(case, host.id, bank, live)
         for (at, volume_id), guest_id in site.standing.volumes.items():
             volume = next((one for one in bank.spill_volumes if one.id == volume_id), None)
             if at != host.id or volume is None:

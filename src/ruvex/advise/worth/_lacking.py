@@ -3,31 +3,31 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding, Group, first_names
-from ruvex.divide import CAUSES, Division, causes_of, demand_at, divide
+from ruvex.advise.worth._tried import first_that_helps
+from ruvex.divide import CAUSES, causes_of, demand_at
 from ruvex.engine import rows as r
 from ruvex.placing import moves_now, obstacle_to
 from ruvex.plan import (
     RESOURCES,
-    EditError,
     ElasticMemory,
     Guest,
     Pool,
     Resource,
     ThinMemory,
-    change_many,
     format_cpu,
     format_memory,
     pools_within,
 )
+from ruvex.play import Recording
 from ruvex.words import counted, label_of, short_span
 
 Floats = NDArray[np.float64]
@@ -89,7 +89,6 @@ def shortages(case: Case) -> Sequence[Shortage]:
     if not recording.rows or not case.plan.hosts:
         return ()
     site, found = case.division.site, list[Shortage]()
-    known: dict[float, Division] = {}
     # Who is on by the plan's own events counts while it is on; booting takes its time and is no shortage.
     running = recording.series("phase") == _RUNNING
     for resource in RESOURCES:
@@ -104,7 +103,7 @@ def shortages(case: Case) -> Sequence[Shortage]:
         for i in np.flatnonzero(lasts > LEAST_S).tolist():
             row = int(np.argmax(np.where(short[i], lacks[i], -1.0)))
             at_s = float(recording.times_s[row])
-            cause, pool = _cause(case, recording, known, i, row, at_s, resource)
+            cause, pool = _cause(case, recording, i, row, at_s, resource)
             now = case.division.of(resource)
             want, lack = float(now.wanted_of_guests[i]), float(now.unmet_of_guests[i])
             found.append(Shortage(
@@ -115,14 +114,11 @@ def shortages(case: Case) -> Sequence[Shortage]:
 
 
 def _cause(
-    case: Case, recording: Any, known: dict[float, Division], guest: int, row: int, at_s: float, resource: Resource
-) -> tuple[str, str | None]:  # fmt: skip
+    case: Case, recording: Recording, guest: int, row: int, at_s: float, resource: Resource
+) -> tuple[str, str | None]:
     """Give the cause of a shortage and whose limit it is: of memory as it was played, else as it would settle then."""
-    site = case.division.site
-    if at_s not in known:
-        known[at_s] = divide(site, min(at_s, site.plan.day_s))
-    division = known[at_s]
-    causes, at = causes_of(division, resource), division.position[site.plan.guests[guest].id]
+    division = case.division_at(min(at_s, case.plan.day_s))
+    causes, at = causes_of(division, resource), division.position[case.plan.guests[guest].id]
     word, limit = causes.word(at), int(causes.pool_row[at])
     if resource == "memory":
         played = CAUSES[int(recording.series("cause")[guest, row])]
@@ -231,11 +227,11 @@ def _findings(
         (f"{its} wants", write(round(worst.wanted))), ("and has then", write(round(worst.wanted - worst.lacks))),
     )  # fmt: skip
     about = tuple(guest.id for guest in guests)
-    remedy: Remedy | None = None
+    remedies: Iterable[Remedy]
     if kind == "pool-limit" and place:
         pool = plan.pools[plan.pool_index[place]]
         text = f"{pool.label} is held by its {what} limit for {short_span(lasts)} of the day: {named} get less"
-        about, remedy = (pool.id, *about), _raised_pool(case, pool, resource, some)
+        about, remedies = (pool.id, *about), _raised_pool(case, pool, resource, some)
     elif kind == "host-short":
         starved = _starved(case, place, resource, some)
         if starved:
@@ -246,22 +242,23 @@ def _findings(
             about = tuple(plan.guests[one.guest].id for one in some)
             named = first_names([plan.guests[one.guest].label for one in some])
         text = f"{label_of(plan, place)} is short of {what} for {short_span(lasts)} of the day: {named} get less"
-        about, remedy = (place, *about), _moved(case, place, some)
+        about, remedies = (place, *about), _moved(case, place, some)
     elif kind == "kept-cores":
         text = f"{named} are crowded on the cores of {label_of(plan, place)} that they are kept to"
-        about, remedy = (*about, place), _not_kept(case, guests)
+        about, remedies = (*about, place), (_not_kept(guests),)
     elif kind in ("memory-limit", "biting-limit"):
         (guest,) = guests
         text = f"{guest.label} is held by its own {what} limit for {short_span(lasts)} of the day"
-        remedy = _raised_limit(case, guest, resource, worst)
+        remedies = _raised_limit(guest, resource, worst)
     elif kind == "at-ceiling":
         (guest,) = guests
         text = f"{guest.label} is at its ceiling for {short_span(lasts)} of the day, and needs more"
-        remedy = _allowed(case, guest, {"memory.ceiling": _up(worst.wanted, _STEP_MIB)})
+        remedies = _resized(guest, "memory.ceiling", worst)
     else:
         (guest,) = guests
         text = f"{guest.label} needs more than its size for {short_span(lasts)} of the day"
-        remedy = _allowed(case, guest, {"memory.size": _up(worst.wanted, _STEP_MIB)})
+        remedies = _resized(guest, "memory.size", worst)
+    remedy = first_that_helps(case, remedies, resource, [one.guest for one in some], worst.at_s)
     yield Finding(kind, group, about, text, figures, part, remedy, (worst.wanted, worst.wanted - worst.lacks))
 
 
@@ -298,56 +295,51 @@ def _up(value: float, step: float) -> float:
     return math.ceil(value * (1.0 - 1e-9) / step) * step
 
 
-def _raised_limit(case: Case, guest: Guest, resource: Resource, worst: Shortage) -> Remedy | None:
+def _raised_limit(guest: Guest, resource: Resource, worst: Shortage) -> Iterator[Remedy]:
     step, write = (_STEP_MHZ, format_cpu) if resource == "cpu" else (_STEP_MIB, format_memory)
     enough = _up(worst.wanted, step)
-    if isinstance(guest.memory, ThinMemory) and resource == "memory" and enough >= guest.memory.size:
-        return _allowed(case, guest, {"memory.limit": None}, "no memory limit")
     name = "CPU" if resource == "cpu" else "memory"
-    return _allowed(case, guest, {f"{resource}.limit": enough}, f"a {name} limit of {write(enough)}")
+    if not (isinstance(guest.memory, ThinMemory) and resource == "memory" and enough >= guest.memory.size):
+        yield Remedy(f"a {name} limit of {write(enough)}", ((guest.id, {f"{resource}.limit": enough}),))
+    yield Remedy(f"no {name} limit", ((guest.id, {f"{resource}.limit": None}),))
 
 
-def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shortage]) -> Remedy | None:
+def _resized(guest: Guest, setting: str, worst: Shortage) -> Iterator[Remedy]:
+    enough = _up(worst.wanted, _STEP_MIB)
+    yield Remedy(format_memory(enough), ((guest.id, {setting: enough}),))
+
+
+def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shortage]) -> Iterator[Remedy]:
     step, write = (_STEP_MHZ, format_cpu) if resource == "cpu" else (_STEP_MIB, format_memory)
     limit = pool.of(resource).limit
     if limit is None:
-        return None
+        return
     # What lies squeezed takes part of the limit as well: what its guests want when they lack most is the surer sum.
     at = case.row(pool.id)
     times = {min(one.at_s, case.plan.day_s) for one in some[:_MOST_NAMED]}
-    wanted = max(float(divide(case.division.site, at_s).of(resource).wanted[at]) for at_s in times)
+    wanted = max(float(case.division_at(at_s).of(resource).wanted[at]) for at_s in times)
     enough = _up(max(limit + sum(one.lacks for one in some), wanted), step)
     name = "CPU" if resource == "cpu" else "memory"
-    return _allowed(case, pool, {f"{resource}.limit": enough}, f"a {name} limit of {write(enough)}")
+    yield Remedy(f"a {name} limit of {write(enough)}", ((pool.id, {f"{resource}.limit": enough}),))
+    yield Remedy(f"no {name} limit", ((pool.id, {f"{resource}.limit": None}),))
 
 
-def _moved(case: Case, host: str, some: Sequence[Shortage]) -> Remedy | None:
-    """Give the move off a host that takes away most when most is lacked there, if one takes away a tenth."""
+def _moved(case: Case, host: str, some: Sequence[Shortage]) -> Iterator[Remedy]:
+    """Give the moves off a host that take away a tenth or more when most is lacked there, the best first."""
     site, plan = case.division.site, case.plan
     if host not in plan.host_index:
-        return None
+        return
     at_s = min(max(some, key=lambda one: one.lacks).at_s, plan.day_s)
     for move in moves_now(site, demand_at(site, at_s), LEAST_PART):
         guest, to = plan.guests[move.guest], plan.hosts[move.to]
         is_from_here = int(site.standing.host[move.guest]) == plan.host_index[host]
         if is_from_here and obstacle_to(site, [guest.id], to.id) is None:
-            return Remedy(f"{guest.label} moves to {to.label}", ((guest.id, {"host": to.id}),))
-    return None
+            yield Remedy(f"{guest.label} moves to {to.label}", ((guest.id, {"host": to.id}),))
 
 
-def _not_kept(case: Case, guests: Sequence[Guest]) -> Remedy | None:
+def _not_kept(guests: Sequence[Guest]) -> Remedy:
     changes = tuple((guest.id, {"cores.only": None, "cores.side_by_side": False}) for guest in guests)
     return Remedy(f"{counted(len(guests), 'guest')} may run on all cores", changes)
-
-
-def _allowed(case: Case, item: Guest | Pool, change: dict[str, Any], text: str = "") -> Remedy | None:
-    """Give a remedy of one change, if the plan takes it."""
-    remedy = Remedy(text or ", ".join(format_memory(value) for value in change.values()), ((item.id, change),))
-    try:
-        change_many(case.plan, remedy.changes)
-    except EditError:
-        return None
-    return remedy
 
 
 def never_reached(case: Case) -> Iterator[Finding]:
@@ -444,6 +436,6 @@ def draws_by_oversight(case: Case) -> Iterator[Finding]:
                 "draws-by-oversight", "untidy", (pool.id,),
                 f"{pool.label} may draw {what} promises from above, and its {len(fixed)} peers keep to what they have"
                 " reserved",
-                (("draws", "yes"), ("its peers", "no")), 0.1, _allowed(
-                    case, pool, {f"{resource}.draws": False}, f"{pool.label} keeps to its {what} reservation"),
+                (("draws", "yes"), ("its peers", "no")), 0.1,
+                Remedy(f"{pool.label} keeps to its {what} reservation", ((pool.id, {f"{resource}.draws": False}),)),
             )  # fmt: skip

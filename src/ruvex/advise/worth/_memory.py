@@ -64,7 +64,7 @@ def far_too_large(case: Case) -> Iterator[Finding]:
         size, used = guest.memory.size, float(working[i])
         if used * _LARGE >= size or size - used < _LEAST_MIB:
             continue
-        enough = _up(used * _SPARE)
+        enough = max(_up(used * _SPARE), _STEP_MIB)
         yield Finding(
             "far-too-large", "untidy", (guest.id,),
             f"{guest.label} works with {format_memory(used)} at most of its {format_memory(size)}, all of it backed",

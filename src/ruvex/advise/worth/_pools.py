@@ -39,12 +39,15 @@ def never_together(case: Case) -> Iterator[Finding]:
             if not np.isfinite(allowed) or asked <= allowed * (1 + 1e-9):
                 continue
             label = "CPU" if name == "cpu" else "memory"
+            change = {f"{name}.{bound}": asked}
+            if not draws and asked > float(site.pools[r.P_LIMIT, k, at]):
+                change[f"{name}.limit"] = asked
             yield Finding(
                 "never-together", "will-hurt", (pool.id,),
                 f"{pool.label} may promise {write(allowed)} of {label}, and its {len(members)} members need"
                 f" {write(asked)} to start together",
                 (("needed to start", write(asked)), ("may be promised", write(allowed))), 1 - allowed / asked,
-                Remedy(f"a {label} {bound} of {write(asked)}", ((pool.id, {f"{name}.{bound}": asked}),)),
+                Remedy(f"a {label} {bound} of {write(asked)}", ((pool.id, change),)),
                 (asked, allowed), (asked, asked),
             )  # fmt: skip
 

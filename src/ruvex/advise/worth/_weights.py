@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from itertools import groupby
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
+from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import causes_of, site_shares
-from ruvex.plan import Pool
+from ruvex.plan import Guest, Pool
 
 _MUCH = 2.0
 """A guest beside pools that weighs so many times what those in pools do is told."""
@@ -42,6 +44,11 @@ def beside_pools(case: Case) -> Iterator[Finding]:
         if part < _MUCH * usual or case.is_short(i) or not short:
             continue
         fair = max(1.0, round(guest.cpu.shares * usual / part, 1))
+        remedies = (
+            Remedy(f"{fair:g} CPU shares, as much as a guest in a pool has", ((guest.id, {"cpu.shares": fair}),)),
+            *_into_pool(case, guest, short),
+        )
+        lacking = [case.plan.guest_index[one] for one in short]
         yield Finding(
             "beside-pools", "hurts-now", (guest.id, *short),
             f"{guest.label} stands beside the pools and competes with each of them as a whole: it gets all the CPU it"
@@ -49,9 +56,18 @@ def beside_pools(case: Case) -> Iterator[Finding]:
             f" {'go' if len(short) > 1 else 'goes'} short",
             (("its part when all want all", _percent(part)), ("of a guest in a pool, the median", _percent(usual))),
             min(part, 1.0),
-            Remedy(f"{fair:g} CPU shares, as much as a guest in a pool has", ((guest.id, {"cpu.shares": fair}),)),
+            first_that_helps(case, remedies, "cpu", lacking, case.division.at_s),
             (part, usual), (usual, usual),
         )  # fmt: skip
+
+
+def _into_pool(case: Case, guest: Guest, short: Sequence[str]) -> Iterator[Remedy]:
+    """Put a guest into the pool of those that go short, the one with most of them first."""
+    pools = Counter(case.plan.guests[case.plan.guest_index[one]].pool for one in short)
+    for pool, _ in pools.most_common():
+        if pool is not None:
+            label = case.plan.pools[case.plan.pool_index[pool]].label
+            yield Remedy(f"{guest.label} is put into {label}", ((guest.id, {"pool": pool}),))
 
 
 def crowded_pool(case: Case) -> Iterator[Finding]:
