@@ -88,6 +88,24 @@ class RightSizes(unittest.TestCase):
         self.assertAlmostEqual(one.curve[20][1], 0.25, delta=0.01)
         self.assertEqual(one.curve[-1][1], 0)
 
+    def test_who_starves_is_not_called_right(self) -> None:
+        """A limit of its own is raised to the size that would do; a pool's limit is told of with how long it holds."""
+        held = cpu_guest("held", 500, vcpus=1) | {"memory": {"mode": "thin", "size": 8000, "limit": 2000}}
+        member = cpu_guest("member", 500, vcpus=1, pool="p") | {"memory": {"mode": "thin", "size": 3600}}
+        beside = cpu_guest("beside", 500, vcpus=1) | {"memory": {"mode": "thin", "size": 3600}}
+        for guest in (held, member, beside):
+            guest["demand"] |= {"working": 3000, "touched": 3000}
+        found = sizes([held, member, beside], pools=[{"id": "p", "memory": {"limit": 2000}}])
+        self.assertEqual(set(found), {"held", "member"})
+        # A fifth more than 3000 is 3600, in steps of 128 MiB 3712: less than its size, so the limit stands at that.
+        self.assertEqual(found["held"].change, ("held", {"memory.limit": 3712}))
+        self.assertIsNone(found["held"].held)
+        self.assertEqual(found["member"].change, ("member", {}))
+        self.assertEqual(found["member"].held, ("the memory limit of a pool above it", 7200))
+        self.assertIn(
+            "for which its size is right and is held below its need by the memory limit", found["member"].text
+        )
+
     def test_greedy_work_and_who_is_never_on_have_no_right_size(self) -> None:
         """What is taken says nothing of what is needed; nothing was seen of the other."""
         greedy = elastic("greedy", 2000)

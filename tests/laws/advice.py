@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.advise import OUTCOMES, Finding, Range, Watch, effect_of, findings_of, sweep
+from ruvex.advise import OUTCOMES, Finding, Range, Watch, effect_of, findings_of, right_sizes, sweep
 from ruvex.divide import Division, divide
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, EditError, Resource, change_many
@@ -119,3 +119,32 @@ def swept(case: Case) -> Iterator[str]:
             told, played = float(found.table[number, k, 0]), watch.of(summary)
             if not np.isnan(told) and abs(told - played) > _NEAR * max(1.0, abs(played)):
                 yield f"{guest.id}: {watch.outcome} at {value:g} shares is {told:g}, and {played:g} when it is played"
+
+
+def one_size(case: Case) -> Iterator[str]:
+    """Every place that proposes a size, a limit of memory or elastic bounds for a guest proposes the same."""
+    proposed: dict[tuple[str, str], dict[object, str]] = {}
+
+    def note(where: str, target: str, change: Mapping[str, object]) -> None:
+        for setting, value in change.items():
+            if target in case.plan.guest_index and setting in _OF_SIZE:
+                proposed.setdefault((target, setting), {}).setdefault(value, where)
+
+    for one in right_sizes(case.day, case.site):
+        note("right sizes", *one.change)
+    for finding in findings_of(case.division, case.day):
+        if finding.remedy is not None and finding.kind not in _BY_OTHER_MEANS:
+            for target, change in finding.remedy.changes:
+                note(finding.kind, target, change)
+    for (target, setting), values in proposed.items():
+        if len(values) > 1:
+            yield f"{setting} of {target}: {', '.join(f'{where} says {value}' for value, where in values.items())}"
+
+
+_OF_SIZE = (
+    "vcpus", "memory.size", "memory.limit", "memory.floor", "memory.boot", "memory.ceiling",
+    "memory.headroom_percent", "memory.reservation", "cpu.reservation",
+)  # fmt: skip
+_BY_OTHER_MEANS = ("late-batch", "wider-than-host", "wider-than-node", "greedy", "boots-from-disk", "never-reached")
+"""What is proposed there is bound by something else than what the guest works with: by when its work is due, by the
+cores of a host or a node, by what greedy work leaves, by what can be found at a start."""

@@ -11,7 +11,7 @@ from tests.laws.laws import LAWS
 from tests.laws.whole import whole_plan
 
 CORPUS = Path(__file__).parent / "corpus"
-PLANS = {"fresh": 100, "possible": 100, "copied": 20, "monotone": 60, "complete": 15, "offered": 12}
+PLANS = {"fresh": 100, "possible": 100, "copied": 20, "monotone": 60, "complete": 15, "offered": 12, "one size": 25}
 """How many plans each law is tried on; those that play days are slower.
 Sweeps are too slow for the suite: ``scripts/torture --laws`` holds them."""
 

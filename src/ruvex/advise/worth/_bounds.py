@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._size import STEP_MHZ, STEP_MIB, reservation_for
 from ruvex.advise.worth._finding import Case, Finding, first_names
 from ruvex.divide import PlacePart, ResourceDivision, causes_of, places_of
 from ruvex.plan import RESOURCES, ThinMemory, format_cpu, format_memory
@@ -18,9 +18,6 @@ _LEAST_MHZ: Final = 100.0
 _LEAST_HOURS: Final = 0.25
 _NEARLY: Final = 0.999
 _UNUSED: Final = 0.5
-_SPARE: Final = 1.25
-_STEP_MHZ: Final = 50.0
-_STEP_MIB: Final = 128.0
 
 
 def biting_limit(case: Case) -> Iterator[Finding]:
@@ -75,13 +72,13 @@ def unused_reservation(case: Case) -> Iterator[Finding]:
     peaks = case.peaks
     for i, guest in case.guests_on():
         amounts: list[tuple[str, float, float, float, Callable[[float], str]]] = []
-        amounts.append(("cpu", guest.cpu.reservation, float(peaks["cpu_delivered"][i]), _STEP_MHZ, format_cpu))
+        amounts.append(("cpu", guest.cpu.reservation, float(peaks["cpu_delivered"][i]), STEP_MHZ, format_cpu))
         if isinstance(guest.memory, ThinMemory):
-            amounts.append(("memory", guest.memory.reservation, float(peaks["backed"][i]), _STEP_MIB, format_memory))
+            amounts.append(("memory", guest.memory.reservation, float(peaks["backed"][i]), STEP_MIB, format_memory))
         for resource, held, used, step, write in amounts:
             if held < _LEAST_MHZ or used >= _UNUSED * held or guest.dedicated_cores:
                 continue
-            enough = math.ceil(used * _SPARE / step) * step
+            enough = reservation_for(used, step)
             name = "CPU" if resource == "cpu" else "memory"
             yield Finding(
                 "unused-reservation", "untidy", (guest.id,),

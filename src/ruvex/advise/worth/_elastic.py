@@ -6,9 +6,8 @@ import math
 from collections.abc import Iterator
 from typing import Final
 
-import numpy as np
-
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._size import STEP_MIB, reservation_for
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, ThinMemory, format_memory
@@ -18,18 +17,6 @@ _LONG_S: Final = 120.0
 _LARGE: Final = 30.0
 _LEAST_MIB: Final = 512.0
 _IDLE: Final = 0.3
-_SPARE: Final = 1.25
-_STEP_MIB: Final = 128.0
-_MOST_PERCENT: Final = 200.0
-
-
-def growth_of(case: Case, position: int) -> float:
-    """Give by which part a guest's working set grew at most from one row of the day to the one after next, percent."""
-    working = np.asarray(case.day.recording.series("working")[position], dtype=np.float64)
-    if working.size < 3:
-        return 0.0
-    before = np.maximum(working[:-2], 1.0)
-    return float(100 * ((working[2:] - before) / before).max(initial=0.0))
 
 
 def headroom_small(case: Case) -> Iterator[Finding]:
@@ -39,16 +26,22 @@ def headroom_small(case: Case) -> Iterator[Finding]:
         short_s = one.below_s.get("still growing", 0.0)
         if not isinstance(guest.memory, ElasticMemory) or short_s < _LONG_S or guest.demand.greedy:
             continue
-        i = case.plan.guest_index[one.id]
-        grows = min(math.ceil(growth_of(case, i)), _MOST_PERCENT)
+        right = case.right_memory(case.plan.guest_index[one.id])
+        grows = right.get("memory.headroom_percent") or 0.0
         if grows <= guest.memory.headroom_percent:
             continue
+        # With more headroom it would need more than before: its ceiling must let it have that.
+        change = {"memory.headroom_percent": grows}
+        ceiling = right.get("memory.ceiling") or 0.0
+        higher = f" and a ceiling of {format_memory(ceiling)}" if ceiling > guest.memory.ceiling else ""
+        if higher:
+            change["memory.ceiling"] = ceiling
         yield Finding(
             "headroom-small", "will-hurt", (guest.id,),
             f"{guest.label} grows faster than its headroom of {guest.memory.headroom_percent:g} % lets it: below its"
             f" need for {short_span(short_s)} of the day",
             (("grows by", f"{grows:.0f} %"), ("headroom", f"{guest.memory.headroom_percent:g} %")), 0.3,
-            Remedy(f"a headroom of {grows:.0f} %", ((guest.id, {"memory.headroom_percent": float(grows)}),)),
+            Remedy(f"a headroom of {grows:.0f} %{higher}", ((guest.id, change),)),
             (grows, guest.memory.headroom_percent), (grows, grows),
         )  # fmt: skip
 
@@ -63,15 +56,15 @@ def headroom_large(case: Case) -> Iterator[Finding]:
         memory = guest.memory
         if not isinstance(memory, ElasticMemory) or memory.headroom_percent < _LARGE or guest.demand.greedy:
             continue
-        needs = max(math.ceil(growth_of(case, i)), 5)
+        needs = case.right_memory(i).get("memory.headroom_percent") or memory.headroom_percent
         if case.host_of(i) not in lacking or needs * 3 > memory.headroom_percent:
             continue
         yield Finding(
             "headroom-large", "hurts-now", (guest.id, *lacking[case.host_of(i)]),
-            f"{guest.label} keeps {memory.headroom_percent:g} % spare and never grows by more than {needs} %, while"
+            f"{guest.label} keeps {memory.headroom_percent:g} % spare and never grows by more than {needs:.0f} %, while"
             " others on its host lack memory",
-            (("headroom", f"{memory.headroom_percent:g} %"), ("grows by at most", f"{needs} %")), 0.3,
-            Remedy(f"a headroom of {needs} %", ((guest.id, {"memory.headroom_percent": float(needs)}),)),
+            (("headroom", f"{memory.headroom_percent:g} %"), ("grows by at most", f"{needs:.0f} %")), 0.3,
+            Remedy(f"a headroom of {needs:.0f} %", ((guest.id, {"memory.headroom_percent": needs}),)),
             (memory.headroom_percent, needs), (needs, needs),
         )  # fmt: skip
 
@@ -110,7 +103,10 @@ def boots_from_disk(case: Case) -> Iterator[Finding]:
         if not isinstance(guest.memory, ElasticMemory):
             continue
         boot = guest.memory.boot
-        less = max(math.floor((boot - max(amounts)) / _STEP_MIB) * _STEP_MIB, guest.memory.floor)
+        right = case.right_memory(case.plan.guest_index[name]).get("memory.boot") or boot
+        # What it should boot with may be had; where it may not, no more than is to be found.
+        found = math.floor((boot - max(amounts)) / STEP_MIB) * STEP_MIB
+        less = max(min(right, found) if right > boot - max(amounts) else right, guest.memory.floor)
         times = f"{len(amounts)} restart{'s' if len(amounts) != 1 else ''}"
         yield Finding(
             "boots-from-disk", "will-hurt", (name,),
@@ -135,7 +131,7 @@ def held_idle(case: Case) -> Iterator[Finding]:
         if not isinstance(guest.memory, ThinMemory) or float(held[i]) < least or not others:
             continue
         touched = guest.memory.reservation - float(held[i])
-        enough = min(math.ceil(touched * _SPARE / _STEP_MIB) * _STEP_MIB, guest.memory.reservation)
+        enough = reservation_for(float(case.peaks["backed"][i]), STEP_MIB)
         names = [case.plan.guests[j].label for j in others]
         go = (
             f"{names[0]} and {len(names) - 1} more on its host go" if len(names) > 1 else f"{names[0]} on its host goes"
@@ -146,6 +142,7 @@ def held_idle(case: Case) -> Iterator[Finding]:
             f"{guest.label} has {idle} reserved that it has never touched, while {go} without",
             (("held for it", format_memory(guest.memory.reservation)), ("touched of it", format_memory(touched))),
             float(held[i]) / guest.memory.reservation,
-            Remedy(f"a memory reservation of {format_memory(enough)}", ((guest.id, {"memory.reservation": enough}),)),
-            (guest.memory.reservation, touched), (enough, touched),
+            Remedy(f"a memory reservation of {format_memory(enough)}", ((guest.id, {"memory.reservation": enough}),))
+            if enough < guest.memory.reservation else None,
+            (guest.memory.reservation, touched), (min(enough, guest.memory.reservation), touched),
         )  # fmt: skip

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._shift import Shift
+from ruvex.advise._size import memory_size_of
 from ruvex.divide import Division, all_shifts, divide
 from ruvex.engine import rows as r
-from ruvex.plan import Guest, Plan, Resource, change_many
+from ruvex.plan import ElasticMemory, Guest, Plan, Resource, ThinMemory, change_many, format_memory
 from ruvex.play import Player
 
 _MOST_NAMED: Final = 3
@@ -119,6 +120,7 @@ class Case:
         self.plan: Plan = division.site.plan
         self.division, self.day = division, day
         self._at: dict[float, Division] = {}
+        self._right: dict[int, Mapping[str, float | None]] = {}
 
     def division_at(self, at_s: float) -> Division:
         """Give how the plan would settle at another time of the day, with those on who are on at the moment."""
@@ -164,6 +166,39 @@ class Case:
     def peaks(self) -> Mapping[str, Floats]:
         """The highest of the channels that findings ask for."""
         return {name: self.peak(name) for name in ("cpu_wanted", "cpu_delivered", "working", "backed")}
+
+    def right_memory(self, position: int) -> Mapping[str, float | None]:
+        """Give the settings of memory that a guest should have, each by its dotted name; none for who never runs."""
+        if position not in self._right:
+            guest = self.plan.guests[position]
+            self._right[position] = memory_size_of(guest, self.day, position, self.plan.rules)
+        return self._right[position]
+
+    def higher_ceiling(self, guest: Guest) -> Remedy | None:
+        """Give the ceiling that an elastic guest should have, with the headroom that it is reckoned with."""
+        right = self.right_memory(self.plan.guest_index[guest.id])
+        ceiling, headroom = right.get("memory.ceiling"), right.get("memory.headroom_percent")
+        if ceiling is None or headroom is None or not isinstance(guest.memory, ElasticMemory):
+            return None
+        change, texts = dict[str, float](), list[str]()
+        if ceiling > guest.memory.ceiling:
+            change["memory.ceiling"] = ceiling
+            texts.append(f"a ceiling of {format_memory(ceiling)}")
+        if headroom < guest.memory.headroom_percent:
+            change["memory.headroom_percent"] = headroom
+            texts.append(f"a headroom of {headroom:.0f} %")
+        return Remedy(" and ".join(texts), ((guest.id, change),)) if change else None
+
+    def larger(self, guest: Guest) -> Remedy | None:
+        """Give the size that a guest should have, where that is larger than what it has; its limit with it."""
+        right = self.right_memory(self.plan.guest_index[guest.id])
+        size, memory = right.get("memory.size"), guest.memory
+        if size is None or isinstance(memory, ElasticMemory) or size <= memory.size:
+            return None
+        change: dict[str, float | None] = {"memory.size": size}
+        if isinstance(memory, ThinMemory) and memory.limit is not None and memory.limit < size:
+            change["memory.limit"] = None
+        return Remedy(f"{format_memory(size)} of memory", ((guest.id, change),))
 
     def curve(self, channel: str, position: int) -> tuple[float, ...]:
         """Give a recorded channel of a guest over the day as a curve of at most 72 points, the highest of each part."""

@@ -9,13 +9,13 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._size import vcpus_for, with_vcpus
 from ruvex.advise._waits import day_waits
 from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of, first_names
 from ruvex.advise.worth._tried import first_that_helps
-from ruvex.cores import vcpu_change
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
-from ruvex.placing import StaysOff, losses_of, moves_now, obstacle_to
+from ruvex.placing import Losses, StaysOff, losses_of, moves_now, obstacle_to
 from ruvex.plan import Bank, Changes, Guest, ThinMemory, change_many, format_memory, format_time
 from ruvex.play import Player
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
@@ -26,6 +26,7 @@ _WAITS: Final = 0.07
 """Waits by chance below this part of a guest's time are hardly felt, however many vCPUs a core has."""
 _LONG_S: Final = 900.0
 _WAIT_MOMENTS: Final = 49
+_ROUNDS: Final = 4
 
 
 def loss_not_borne(case: Case) -> Iterator[Finding]:
@@ -52,25 +53,30 @@ def loss_not_borne(case: Case) -> Iterator[Finding]:
         yield Finding(
             kind, "will-hurt", (host, *(one.guest for one in off)), text,
             (("guests on it", str(lost)), ("would stay off", str(len(off)))), len(off) / max(lost, 1),
-            _for_loss(case, off), (float(lost), float(len(off))), (float(lost), 0.0),
+            _for_loss(case, plan.host_index[host], off), (float(lost), float(len(off))), (float(lost), 0.0),
         )  # fmt: skip
 
 
-def _for_loss(case: Case, off: tuple[StaysOff, ...]) -> Remedy | None:
-    """Give the spill space that would bring back those who lack nothing else."""
+def _for_loss(case: Case, lost: int, off: tuple[StaysOff, ...]) -> Remedy | None:
+    """Give the spill space that would bring back those who lack nothing else, tried: who is back takes his part."""
     more: dict[str, float] = {}
-    for one in off:
-        if one.lacks is None or one.lacks.kind != "spill" or one.lacks.place is None:
-            return None
-        memory = case.plan.guests[case.plan.guest_index[one.guest]].memory
-        need = memory.size - memory.reservation if isinstance(memory, ThinMemory) else 0.0
-        more[one.lacks.place] = more.get(one.lacks.place, 0.0) + max(one.lacks.shortfall, need)
-    changes: list[tuple[str, dict[str, Any]]] = []
-    for host, mib in more.items():
-        has = case.plan.hosts[case.plan.host_index[host]].spill_mib
-        changes.append((host, {"spill_mib": float(np.ceil(((has or 0.0) + mib) / 1024) * 1024)}))
-    names = " and ".join(case.plan.hosts[case.plan.host_index[host]].label for host in more)
-    return Remedy(f"{format_memory(sum(more.values()))} more spill space on {names}", tuple(changes))
+    for _ in range(_ROUNDS):
+        for one in off:
+            if one.lacks is None or one.lacks.kind != "spill" or one.lacks.place is None:
+                return None
+            memory = case.plan.guests[case.plan.guest_index[one.guest]].memory
+            need = memory.size - memory.reservation if isinstance(memory, ThinMemory) else 0.0
+            more[one.lacks.place] = more.get(one.lacks.place, 0.0) + max(one.lacks.shortfall, need)
+        changes: list[tuple[str, dict[str, Any]]] = []
+        for host, mib in more.items():
+            has = case.plan.hosts[case.plan.host_index[host]].spill_mib
+            changes.append((host, {"spill_mib": float(np.ceil(((has or 0.0) + mib) / 1024) * 1024)}))
+        site = case.division.site.with_plan(change_many(case.plan, changes))
+        off = Losses(site).stuck_without(lost)
+        if not off:
+            names = " and ".join(case.plan.hosts[case.plan.host_index[host]].label for host in more)
+            return Remedy(f"{format_memory(sum(more.values()))} more spill space on {names}", tuple(changes))
+    return None
 
 
 def cannot_move(case: Case) -> Iterator[Finding]:
@@ -183,10 +189,10 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
         if of.max(initial=0.0) < _WAITS:
             continue
         host = plan.hosts[at]
-        fewer = [(guest, max(1, int(np.ceil(float(peaks[i]) / host.mhz / 0.7)))) for i, guest in its]
+        fewer = [(i, guest, vcpus_for(float(peaks[i]), host.mhz)) for i, guest in its]
         changes = tuple(
-            (guest.id, vcpu_change(guest, host, count))
-            for guest, count in fewer
+            (guest.id, with_vcpus(guest, host, count, float(case.peaks["cpu_delivered"][i])))
+            for i, guest, count in fewer
             if count <= guest.vcpus / 2 and not guest.dedicated_cores
         )
         worst = its[int(np.argmax(of))][1]

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._size import STEP_MHZ, STEP_MIB, whole_steps
 from ruvex.advise.worth._finding import Case, Finding, Group, first_names
 from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import CAUSES, causes_of, demand_at
@@ -38,8 +39,6 @@ LEAST_PART: Final = 0.1
 LEAST_S: Final = 900.0
 """Nor who lacks it for no longer than this."""
 _STARVED: Final = 0.5
-_STEP_MHZ: Final = 50.0
-_STEP_MIB: Final = 128.0
 _MOST_NAMED: Final = 3
 _RUNNING: Final = r.RUNNING
 _ROUNDING: Final = 1e-3
@@ -227,7 +226,7 @@ def _findings(
         (f"{its} wants", write(round(worst.wanted))), ("and has then", write(round(worst.wanted - worst.lacks))),
     )  # fmt: skip
     about = tuple(guest.id for guest in guests)
-    remedies: Iterable[Remedy]
+    remedies: Iterable[Remedy | None]
     if kind == "pool-limit" and place:
         pool = plan.pools[plan.pool_index[place]]
         text = f"{pool.label} is held by its {what} limit for {short_span(lasts)} of the day: {named} get less"
@@ -249,15 +248,15 @@ def _findings(
     elif kind in ("memory-limit", "biting-limit"):
         (guest,) = guests
         text = f"{guest.label} is held by its own {what} limit for {short_span(lasts)} of the day"
-        remedies = _raised_limit(guest, resource, worst)
+        remedies = _raised_limit(case, guest, resource, worst)
     elif kind == "at-ceiling":
         (guest,) = guests
         text = f"{guest.label} is at its ceiling for {short_span(lasts)} of the day, and needs more"
-        remedies = _resized(guest, "memory.ceiling", worst)
+        remedies = (case.higher_ceiling(guest),)
     else:
         (guest,) = guests
         text = f"{guest.label} needs more than its size for {short_span(lasts)} of the day"
-        remedies = _resized(guest, "memory.size", worst)
+        remedies = (case.larger(guest),)
     remedy = first_that_helps(case, remedies, resource, [one.guest for one in some], worst.at_s)
     yield Finding(kind, group, about, text, figures, part, remedy, (worst.wanted, worst.wanted - worst.lacks))
 
@@ -291,26 +290,18 @@ def _starved(case: Case, host: str, resource: Resource, some: Sequence[Shortage]
     )  # fmt: skip
 
 
-def _up(value: float, step: float) -> float:
-    return math.ceil(value * (1.0 - 1e-9) / step) * step
-
-
-def _raised_limit(guest: Guest, resource: Resource, worst: Shortage) -> Iterator[Remedy]:
-    step, write = (_STEP_MHZ, format_cpu) if resource == "cpu" else (_STEP_MIB, format_memory)
-    enough = _up(worst.wanted, step)
-    name = "CPU" if resource == "cpu" else "memory"
-    if not (isinstance(guest.memory, ThinMemory) and resource == "memory" and enough >= guest.memory.size):
+def _raised_limit(case: Case, guest: Guest, resource: Resource, worst: Shortage) -> Iterator[Remedy]:
+    enough: float | None = whole_steps(worst.wanted, STEP_MHZ)
+    name, write = ("CPU", format_cpu) if resource == "cpu" else ("memory", format_memory)
+    if resource == "memory":
+        enough = case.right_memory(worst.guest).get("memory.limit")
+    if enough is not None:
         yield Remedy(f"a {name} limit of {write(enough)}", ((guest.id, {f"{resource}.limit": enough}),))
     yield Remedy(f"no {name} limit", ((guest.id, {f"{resource}.limit": None}),))
 
 
-def _resized(guest: Guest, setting: str, worst: Shortage) -> Iterator[Remedy]:
-    enough = _up(worst.wanted, _STEP_MIB)
-    yield Remedy(format_memory(enough), ((guest.id, {setting: enough}),))
-
-
 def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shortage]) -> Iterator[Remedy]:
-    step, write = (_STEP_MHZ, format_cpu) if resource == "cpu" else (_STEP_MIB, format_memory)
+    step, write = (STEP_MHZ, format_cpu) if resource == "cpu" else (STEP_MIB, format_memory)
     limit = pool.of(resource).limit
     if limit is None:
         return
@@ -318,7 +309,7 @@ def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shor
     at = case.row(pool.id)
     times = {min(one.at_s, case.plan.day_s) for one in some[:_MOST_NAMED]}
     wanted = max(float(case.division_at(at_s).of(resource).wanted[at]) for at_s in times)
-    enough = _up(max(limit + sum(one.lacks for one in some), wanted), step)
+    enough = whole_steps(max(limit + sum(one.lacks for one in some), wanted), step)
     name = "CPU" if resource == "cpu" else "memory"
     yield Remedy(f"a {name} limit of {write(enough)}", ((pool.id, {f"{resource}.limit": enough}),))
     yield Remedy(f"no {name} limit", ((pool.id, {f"{resource}.limit": None}),))

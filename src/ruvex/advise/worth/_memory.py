@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from typing import Final
 
@@ -11,14 +10,8 @@ from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import causes_of
 from ruvex.plan import ElasticMemory, FixedMemory, format_memory
 
-_STEP_MIB: Final = 128.0
 _LARGE: Final = 2.0
 _LEAST_MIB: Final = 2048.0
-_SPARE: Final = 1.3
-
-
-def _up(mib: float) -> float:
-    return math.ceil(mib / _STEP_MIB) * _STEP_MIB
 
 
 def agent_missing(case: Case) -> Iterator[Finding]:
@@ -43,13 +36,14 @@ def at_ceiling(case: Case) -> Iterator[Finding]:
         if not isinstance(guest.memory, ElasticMemory) or guest.demand.greedy or causes.word(row) != "own ceiling":
             continue
         wanted = float(division.memory.wanted[row])
-        enough = _up(wanted)
+        right = case.right_memory(case.plan.guest_index[guest.id])
+        enough = right.get("memory.ceiling") or guest.memory.ceiling
         yield Finding(
             "at-ceiling", "hurts-now", (guest.id,),
             f"{guest.label} needs {format_memory(wanted)} and may have {format_memory(guest.memory.ceiling)}",
             (("need", format_memory(wanted)), ("ceiling", format_memory(guest.memory.ceiling))),
             1 - guest.memory.ceiling / max(wanted, 1.0),
-            Remedy(f"a ceiling of {format_memory(enough)}", ((guest.id, {"memory.ceiling": enough}),)),
+            case.higher_ceiling(guest),
             (wanted, guest.memory.ceiling), (wanted, enough),
             curve=case.curve("working", case.plan.guest_index[guest.id]), line=guest.memory.ceiling, line_after=enough,
         )  # fmt: skip
@@ -62,9 +56,9 @@ def far_too_large(case: Case) -> Iterator[Finding]:
         if not isinstance(guest.memory, FixedMemory):
             continue
         size, used = guest.memory.size, float(working[i])
-        if used * _LARGE >= size or size - used < _LEAST_MIB:
+        if used <= 0 or used * _LARGE >= size or size - used < _LEAST_MIB:
             continue
-        enough = max(_up(used * _SPARE), _STEP_MIB)
+        enough = case.right_memory(i).get("memory.size") or size
         yield Finding(
             "far-too-large", "untidy", (guest.id,),
             f"{guest.label} works with {format_memory(used)} at most of its {format_memory(size)}, all of it backed",
@@ -85,13 +79,13 @@ def cannot_be(case: Case) -> Iterator[Finding]:
         working = float(highest[i])
         if working <= most or guest.demand.greedy:
             continue
-        key = "memory.ceiling" if isinstance(memory, ElasticMemory) else "memory.size"
-        enough = _up(working * 1.05)
+        is_elastic = isinstance(memory, ElasticMemory)
+        enough = case.right_memory(i).get("memory.ceiling" if is_elastic else "memory.size") or most
         yield Finding(
             "cannot-be", "will-hurt", (guest.id,),
             f"{guest.label} is to work with {format_memory(working)}, which its {format_memory(most)} cannot hold",
             (("working set at most", format_memory(working)), ("most it can have", format_memory(most))),
             1 - most / working,
-            Remedy(f"{format_memory(enough)}", ((guest.id, {key: enough}),)),
+            case.higher_ceiling(guest) if is_elastic else case.larger(guest),
             (working, most), (working, enough),
         )  # fmt: skip

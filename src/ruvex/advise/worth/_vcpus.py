@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from typing import Final
 
 from ruvex.advise._remedies import Remedy
-from ruvex.advise._sizes import BUSY
+from ruvex.advise._size import vcpus_for, with_vcpus
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.cores import vcpu_change
 from ruvex.plan import format_cpu
@@ -22,10 +21,11 @@ def idle_vcpus(case: Case) -> Iterator[Finding]:
         mhz = case.mhz_of(i)
         if mhz <= 0 or guest.vcpus < _LEAST or guest.dedicated_cores:
             continue
-        fewer = max(1, math.ceil(float(peaks[i]) / mhz / BUSY))
+        fewer = vcpus_for(float(peaks[i]), mhz)
         if fewer > guest.vcpus / 2:
             continue
-        change = vcpu_change(guest, case.plan.hosts[case.host_of(i)], fewer)
+        used = float(case.peaks["cpu_delivered"][i])
+        change = with_vcpus(guest, case.plan.hosts[case.host_of(i)], fewer, used)
         yield Finding(
             "idle-vcpus", "untidy", (guest.id,),
             f"{guest.label} has {guest.vcpus} vCPUs and never wants more than {format_cpu(float(peaks[i]))}, the work"

@@ -14,7 +14,7 @@ from ruvex.desktop.state.rooms import Sizes
 from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.views.room.section import Canvas, Section
 from ruvex.plan import ElasticMemory, format_memory
-from ruvex.words import label_of
+from ruvex.words import counted, label_of
 
 
 class RiskCurve(Canvas):
@@ -37,7 +37,8 @@ class RiskCurve(Canvas):
             return
         guest = plan.guests[plan.guest_index[size.guest]]
         now = guest.memory.ceiling if isinstance(guest.memory, ElasticMemory) else guest.memory.size
-        then = next((after for name, _, after in size.memory if name in ("memory.size", "memory.ceiling")), now)
+        sizes = ("memory.size", "memory.ceiling")
+        then = next((after for name, _, after in size.memory if name in sizes and after is not None), now)
         most = max(now, then, size.works_mib) * 1.05
         place = QRectF(px(4), px(4), self.width() - px(8), self.height() - px(26))
 
@@ -73,16 +74,18 @@ class SizeSection(Section):
     guest
         Its id.
     apply
-        Sets what should change.
+        Sets what should change; None for who is of the right size and held by others.
     """
 
     def __init__(self, bench: Bench, size: RightSize, parent: QWidget) -> None:
         label = label_of(bench.desk.document.plan, size.guest)
         super().__init__(bench.theme, label, RiskCurve(bench, size, parent), parent)
         self.guest = size.guest
-        step = settings_step(f"{label} to the right size", [size.change])
-        self.apply = OfferButton(bench.desk, bench.theme, step, "Set the right size", "", self)
-        self.left.addWidget(self.apply)
+        self.apply: OfferButton | None = None
+        if size.change[1]:
+            step = settings_step(f"{label} to the right size", [size.change])
+            self.apply = OfferButton(bench.desk, bench.theme, step, "Set the right size", "", self)
+            self.left.addWidget(self.apply)
         told = WrappedLabel(bench.theme, 12, parent=self)
         text = size.text.removeprefix(f"{label} ")
         told.set_text(text[:1].upper() + text[1:] + ".")
@@ -106,7 +109,11 @@ class SizesHead(Section):
         else:
             saved, count = sizes.savings, len(sizes.sizes)
             more = f"; the {shown} with most to give back are below" if count > shown else ""
-            text = f"{count} guests are not of the right size{more}." if count else "Every size is right."
+            wrong = sum(bool(one.change[1]) for one in sizes.sizes)
+            are = "is" if wrong == 1 else "are"
+            text = f"{counted(wrong, 'guest')} {are} not of the right size{more}." if wrong else "Every size is right."
+            if count > wrong:
+                text += f" {counted(count - wrong, 'guest')} of the right size held below need by others."
             if saved.guests:
                 mean, least = (format_memory(round(mib)) for mib in (saved.mean_mib, saved.least_mib))
                 text += (
