@@ -162,7 +162,7 @@ def _parent_problems(plan: Plan, pool: Pool) -> list[Problem]:
 def add_items(plan: Plan, items: Iterable[Host | Store | Pool | Guest]) -> Plan:
     """Give a plan with further hosts, stores, pools and guests at the end of their lists.
 
-    When a second host comes, guests that named none stay on the first: they name it now.
+    When a second host comes, guests of the plan that named none stay on the first: they name it now.
 
     Raises
     ------
@@ -171,9 +171,11 @@ def add_items(plan: Plan, items: Iterable[Host | Store | Pool | Guest]) -> Plan:
     """
     items = list(items)
     hosts = (*plan.hosts, *(item for item in items if isinstance(item, Host)))
-    guests = (*plan.guests, *(item for item in items if isinstance(item, Guest)))
+    guests = plan.guests
     if len(hosts) > 1 >= len(plan.hosts):
+        # Those that come with the hosts and name none are without one: a table of them is read as it was written.
         guests = tuple(g if g.host is not None else g.model_copy(update={"host": hosts[0].id}) for g in guests)
+    guests = (*guests, *(item for item in items if isinstance(item, Guest)))
     pools = (*plan.pools, *(item for item in items if isinstance(item, Pool)))
     stores = (*plan.stores, *(item for item in items if isinstance(item, Store)))
     return _rebuilt(plan, hosts=hosts, stores=stores, pools=pools, guests=guests)

@@ -78,6 +78,7 @@ _GUESTS: Final = (
     Column("cache", "demand.cache_percent", "percent"),
     Column("length of a burst in ms", "demand.burst.ms", "number"),
     Column("even bursts", "demand.burst.even", "flag"),
+    Column("how it varies by day", "demand.varies", "json"),
     Column("time of booting", "boot_s", "time", ("boot time",)),
     Column("can be added while on", "hot_add", "list"),
     Column("can be taken while on", "hot_remove", "list"),

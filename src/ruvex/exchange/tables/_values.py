@@ -106,10 +106,10 @@ class Names:
         return self._there(name, self._stores)
 
     def target(self, name: str) -> str:
-        """Give what an event is of: a guest, a pool, a host or the rules."""
+        """Give what an event is of: a guest, a pool, a host, a store or the rules."""
         if name.lower() == "rules":
             return "rules"
-        return self._there(name, self._hosts | self._pools | self._guests)
+        return self._there(name, self._stores | self._hosts | self._pools | self._guests)
 
     @staticmethod
     def _there(name: str, known: Mapping[str, str]) -> str:
@@ -233,7 +233,7 @@ class Callings:
         for items in (plan.hosts, plan.pools, plan.guests, plan.stores):
             self._called |= _called_in(items)
         # Events may be of any of them, so that a name must stand for one alone among all.
-        self._of_all = _called_in((*plan.hosts, *plan.pools, *plan.guests))
+        self._of_all = _called_in((*plan.stores, *plan.hosts, *plan.pools, *plan.guests))
 
     def cell(self, value: Any, kind: str) -> str:
         """Give the cell of a value; nothing for None."""
@@ -259,6 +259,7 @@ class Callings:
 def _list_cell(names: Iterable[str]) -> str:
     names = list(names)
     if not names:
-        return ""
+        # An empty cell says nothing, so that what is usual would stand there again: an owner who may nothing may a lot.
+        return "[]"
     is_plain = all(one == one.strip() and one and not _LISTS.search(one) for one in names)
     return ", ".join(names) if is_plain and names[0][0] != "[" else json.dumps(names, ensure_ascii=False)
