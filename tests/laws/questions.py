@@ -97,6 +97,10 @@ def fits(case: Case) -> Iterator[str]:
     if not guests or not case.plan.hosts:
         return
     pattern = random.Random(case.seed).choice(guests).model_copy(update={"power": "on"})
+    # Whoever names no host goes to the roomiest: with more guests there that would be another one.
+    hosts = [case.plan.hosts[at].id if at >= 0 else None for at in case.site.standing.host.tolist()]
+    stays = [guest.model_copy(update={"host": at}) for guest, at in zip(case.plan.guests, hosts, strict=True)]
+    case = Case(case.plan.model_copy(update={"guests": tuple(stays)}), case.seed)
     site = case.site
     try:
         found = room_for(site, pattern)

@@ -348,6 +348,7 @@ class Whole:
             "memory_every_s": pick((5, 1, 60)),
             "sharing_mib_s": pick((12, None, 400)),
             "elastic": pick(({}, {"grow_mib_s": None, "shrink_mib_s": 90, "shrink_step_s": 10, "settle_s": 0})),
+            "start_takes": pick(("what-is-lacked", "all-above-need")),
             "starting": pick(({}, {"agent_s": 0, "bridge_speed_percent": 100})),
             "reclaim": pick(
                 (

@@ -87,6 +87,28 @@ class Starting(PlayCase):
         self.assertLess(started, 60 + 300)
         self.assertGreater(guest_of(player.summary(), "thin").reclaimed_mib, 20_000)
 
+    def test_a_start_takes_what_it_lacks_or_all_above_need(self) -> None:
+        """Of 20 000 MiB one holds 12 000 and needs 3000 by now; who starts with 10 000 lacks 2000 of them.
+
+        At 320 a second two looks, five seconds apart, find 3200; the rest it gives up from 240 s on, 6 MiB a second.
+        With all above need it goes on at 48, 240 a look: 5800 are 24 looks and a part, from 70 s on.
+        """
+        host = HOST | {"memory_mib": 20_000}
+        wide = elastic("wide", {"kind": "steps", "at": [[0, 12_000], [40, 3000]]}, boot=12_000, ceiling=16_000)
+        starter = elastic("a", 10_000, boot=10_000, floor=10_000, ceiling=10_000, headroom_percent=0) | {"power": "off"}
+        wide["memory"]["headroom_percent"] = 0
+        held = {}
+        for takes in ("what-is-lacked", "all-above-need"):
+            rules = CALM | {"start_takes": takes}
+            plan = plan_of([wide, starter], host=host, events=on(60, "a"), rules=rules)
+            player = self.play(plan, until_s=301, record_s=1)
+            held[takes] = self.series(player, "wide", "backed")
+            started = next(e.at_s for e in player.log if isinstance(e.what, Boots) and e.target == "a")
+            self.assertEqual(started, 66)
+        lacked, above = held.values()
+        self.assertEqual([float(lacked[at]) for at in (59, 60, 65, 299, 300)], [12_000, 10_400, 8800, 8800, 8440])
+        self.assertEqual([float(above[at]) for at in (65, 70, 189, 190, 300)], [8800, 8560, 3040, 3000, 3000])
+
     def test_a_restart_is_bridged_and_a_cold_start_is_refused(self) -> None:
         """With floors of 5000 twice on 12 000 MiB, a boot size of 4000 is not there: only a restart goes ahead."""
         others = [elastic(name, 5000, boot=5000, floor=5000, ceiling=6000) for name in ("x", "y")]

@@ -105,7 +105,10 @@ def look(
         supply, kept = place_values[r.Q_SUPPLY, place], place_values[r.Q_KEPT, place]
         free = supply - of_places[_TAKEN, place] - place_values[r.Q_ARRIVING, place]
         waits = place_values[r.Q_WAITING, place] > 0.0
+        if waits and rules[r.R_START_TAKES_ALL] > 0.0:
+            place_values[r.Q_GIVES, place] = 1.0
         is_pressed = waits or place_values[r.Q_SHORT, place] > 0.0 or free < kept - NOISE * max(1.0, supply)
+        is_pressed = is_pressed or place_values[r.Q_GIVES, place] > 0.0
         of_places[_PRESSED, place] = 1.0 if is_pressed else 0.0
         of_places[_URGENT, place] = 1.0 if waits or free < rules[r.R_DIRE_PART] * kept - NOISE * supply else 0.0
 
@@ -131,6 +134,8 @@ def look(
         supply = place_values[r.Q_SUPPLY, place]
         free = supply - of_places[_TAKEN, place] - of_places[_LESS, place]
         free = max(0.0, free - place_values[r.Q_WAITING, place] - place_values[r.Q_ARRIVING, place])
+        if place_values[r.Q_WAITING, place] == 0.0 and of_places[_LESS, place] == 0.0:
+            place_values[r.Q_GIVES, place] = 0.0
         growth = of_places[_MORE, place]
         is_short = growth > free + NOISE * max(supply, 1.0)
         of_places[_CUT, place] = 1.0 - free / growth if is_short else 0.0

@@ -43,8 +43,8 @@ P_RESERVATION, P_LIMIT, P_SHARES, P_DRAWS = range(4)
     R_ON_TOP, R_PER_SIZE, R_IDLE, R_KEPT_PART, R_KEPT_MOST, R_DIRE_PART, R_BALLOON_PART, R_RATIO, R_SQUEEZE_PART,
     R_COST_SQUEEZED, R_COST_FAR, R_BY_USE, R_GROW, R_SHRINK, R_SHRINK_STEP_S, R_SETTLE_S, R_BALLOON, R_URGENT,
     R_SQUEEZE, R_SPILL, R_RETURN, R_SHARING, R_CACHE, R_GREEDY, R_LOOK_S, R_BRIDGE_SPEED, R_TICK_S, R_DAY_S,
-    R_SAMPLE_S, R_PAGING,
-) = range(30)  # fmt: skip
+    R_SAMPLE_S, R_PAGING, R_START_TAKES_ALL,
+) = range(31)  # fmt: skip
 
 # Nodes of a forest.
 N_PLACE, N_POOL, N_PARENT, N_FIRST, N_LAST, N_SLOT, N_COUNT = range(7)
@@ -73,10 +73,11 @@ BROKEN, PLACEMENT = 1.0, 2.0
 """In ``V_BROKEN``: the promises cannot all be kept; they could, if the pool's guests were elsewhere."""
 
 # What is known of places; MHz or MiB. Claims and copies are those of section 5 and 6.
-Q_SUPPLY, Q_KEPT, Q_AMOUNT, Q_COPIES, Q_WAITING, Q_SIZE, Q_FREE, Q_PRESSURE, Q_SHORT, Q_ARRIVING = range(10)
-Q_ROWS = 10
+Q_SUPPLY, Q_KEPT, Q_AMOUNT, Q_COPIES, Q_WAITING, Q_SIZE, Q_FREE, Q_PRESSURE, Q_SHORT, Q_ARRIVING, Q_GIVES = range(11)
+Q_ROWS = 11
 """``Q_WAITING`` is what waiting starts need, ``Q_SIZE`` how large a bank is by now, ``Q_SHORT`` whether growth found no
-memory at the last look, ``Q_ARRIVING`` what guests that are on their way here need."""
+memory at the last look, ``Q_ARRIVING`` what guests that are on their way here need, ``Q_GIVES`` whether a
+start has guests give all above their need."""
 
 # Demand of guests: MHz, MiB, MiB, transfers a second, MiB/s.
 W_CPU, W_WORKING, W_TOUCHED, W_OPS, W_NET = range(5)

@@ -154,6 +154,7 @@ class Rules(Model):
 
     ``memory_every_s`` is how often the memory controllers look, ``sharing_mib_s`` how fast equal pages are found,
     ``settling_by_use`` how far squeezed and spilled pages that are worked with come back on their own (0 to 1).
+    ``start_takes`` tells whether guests give a start that waits what it lacks and no more, or all they hold above need.
     ``bounds_while_on`` tells whether a guest's floor and ceiling move freely while it is on, or only apart.
     ``balancing`` tells who places guests: nobody, or whoever starts goes where there is most room, and over time also
     whoever helps most by moving: looked at every ``balance_every_s``, begun if it takes away more than
@@ -175,6 +176,7 @@ class Rules(Model):
     memory_every_s: Annotated[Number, Field(ge=0.1, le=3600)] = 5.0
     elastic: ElasticPace = ElasticPace()
     starting: Starting = Starting()
+    start_takes: Literal["what-is-lacked", "all-above-need"] = "what-is-lacked"
     reclaim: Reclaim = Reclaim()
     pressure: Pressure = Pressure()
     moving: Moving = Moving()

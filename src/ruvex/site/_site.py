@@ -292,4 +292,5 @@ def _rule_numbers(plan: Plan) -> Floats:
         rules.squeeze.ratio, rules.squeeze.max_percent / 100, rules.pace_cost.squeezed, rules.pace_cost.far,
         rules.settling_by_use, *(_or_none(rate) for rate in rates), rules.memory_every_s,
         rules.starting.bridge_speed_percent / 100, plan.tick_s, plan.day_s, work.sample_s, rules.paging.ops_per_mib,
+        rules.start_takes == "all-above-need",
     ], dtype=np.float64)  # fmt: skip

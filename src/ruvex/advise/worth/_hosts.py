@@ -248,11 +248,13 @@ def _few_volumes(case: Case, host: str, bank: Bank, live: Sequence[Guest]) -> It
     )  # fmt: skip
 
 
-def _when_short(case: Case, guests: Sequence[int]) -> float:
-    """Give the time of day at which some guests together are furthest below their need of memory, s."""
+def _when_short(case: Case, guests: Sequence[int]) -> tuple[float, float]:
+    """Give the time of day at which some guests together are furthest below their need of memory, and by which part."""
     recording = case.day.recording
     need, met = (np.asarray(recording.series(name))[guests] for name in ("need", "met"))
-    return float(recording.times_s[int(np.argmax((need * (1.0 - met)).sum(axis=0)))])
+    lacks = (need * (1.0 - met)).sum(axis=0)
+    at = int(np.argmax(lacks))
+    return float(recording.times_s[at]), float(lacks[at] / max(need[:, at].sum(), 1e-9))
 
 
 def banks(case: Case) -> Iterator[Finding]:
@@ -268,11 +270,12 @@ def banks(case: Case) -> Iterator[Finding]:
         if pressed >= _LONG_S:
             grow = Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))
             banked = [plan.guest_index[guest.id] for guest in live]
+            worst_s, part = _when_short(case, banked)
             yield Finding(
                 "bank-small", "will-hurt", (host.id,),
                 f"The bank of {host.label} gives its guests less than they need for {short_span(pressed)} of the day",
-                (("size", format_memory(bank.size_mib)), ("may be", format_memory(bank.max_mib))), 0.4,
-                first_that_helps(case, (grow,), "memory", banked, _when_short(case, banked)),
+                (("size", format_memory(bank.size_mib)), ("may be", format_memory(bank.max_mib))), part,
+                first_that_helps(case, (grow,), "memory", banked, worst_s),
                 (bank.size_mib, bank.max_mib), (bank.max_mib, bank.max_mib),
             )  # fmt: skip
         yield from _few_volumes(case, host.id, bank, live)

@@ -86,6 +86,13 @@ _ELASTIC: Final = (
 _MOVING: Final = (
     Field("reclaim.balloon_mib_s", "a balloon fills by", "rate"),
     Field("reclaim.urgent_mib_s", "and for a start that waits", "rate"),
+    Field(
+        "start_takes",
+        "which takes of others",
+        "choice",
+        "From guests that hold more than they need.",
+        (("what-is-lacked", "what it lacks"), ("all-above-need", "all above their need")),
+    ),
     Field("reclaim.squeeze_mib_s", "pages are squeezed at", "rate"),
     Field("reclaim.spill_mib_s", "spilled at", "rate"),
     Field("reclaim.return_mib_s", "and return at", "rate", "As far as they are used."),
