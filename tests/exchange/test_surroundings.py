@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ruvex.exchange import read_brought
 from ruvex.exchange.tables import cells_of, cells_text
-from ruvex.plan import Plan, plan_from, plan_text, read_plan
+from ruvex.plan import Plan, UnitError, plan_from, plan_text, read_plan
 from ruvex.site import site_of
 from tests.cli.inside import run
 
@@ -27,6 +27,11 @@ class Cells(unittest.TestCase):
 
 class Folders(unittest.TestCase):
     """All tables of a plan, out and in again."""
+
+    def test_an_empty_folder_says_so(self) -> None:
+        """There is nothing to bring in, and it is not taken for a host's control groups."""
+        with tempfile.TemporaryDirectory() as folder, self.assertRaisesRegex(UnitError, "is an empty folder"):
+            read_brought(Path(folder), Plan(), {})
 
     def back(self, plan: Plan) -> Plan:
         """Write a plan as a folder of tables, and read it into an empty one."""

@@ -48,6 +48,8 @@ def read_brought(path: Path, plan: Plan, traces: Traces) -> Brought:
     if path.is_dir():
         if any((path / f"{kind}.csv").is_file() for kind in TABLE_KINDS):
             return with_traces(_folder(path, plan), path, traces)
+        if not any(path.iterdir()):
+            raise UnitError(f"{path.name} is an empty folder: there is nothing in it to bring in")
         return read_groups(path, plan)
     if path.suffix.lower() in TABLE_SUFFIXES:
         return with_traces(read_table(read_table_text(path), plan), path.parent, traces)

@@ -127,14 +127,14 @@ def _cause(
 
 
 def _limiting_pool(case: Case, guest: int) -> str | None:
-    """Name the nearest pool above a guest that has a memory limit."""
+    """Name the nearest pool above a guest that has a memory limit; its own where only an event sets one."""
     plan, above = case.plan, case.plan.guests[guest].pool
     while above is not None:
         pool = plan.pools[plan.pool_index[above]]
         if pool.memory.limit is not None:
             return pool.id
         above = pool.parent
-    return None
+    return case.plan.guests[guest].pool
 
 
 def lacking(case: Case, told: Sequence[Finding]) -> Iterator[Finding]:
