@@ -13,9 +13,11 @@ from ruvex.advise import OUTCOMES, Finding, Range, Watch, effect_of, findings_of
 from ruvex.advise._size import elastic_size_of, size_for
 from ruvex.divide import Division, divide
 from ruvex.engine import rows as r
+from ruvex.placing import DayLack, better_places
 from ruvex.plan import RESOURCES, EditError, Plan, Resource, Rules, change_many, plan_from
 from ruvex.play import Player
-from ruvex.site import site_of
+from ruvex.promise import claims_of, refusal_between
+from ruvex.site import placement_problem, site_of
 from tests.laws.case import Case
 
 _LEAST_PART, _LEAST_S = 0.1, 900.0
@@ -193,3 +195,29 @@ def _calm_plan(chance: random.Random) -> Plan:
             guest["cpu"] = {"reservation": float(round(wants * 0.8))}
         guests.append(guest)
     return plan_from({**_HEAD, "hosts": hosts, "pools": pools, "guests": guests})
+
+
+def placed(case: Case) -> Iterator[str]:
+    """Each step to better places, taken in its turn, is accepted, breaks no rule that held, and gains what it says."""
+    site, totals = case.site, list[float]()
+    for step in better_places(case.site).steps:
+        told = ", ".join(f"{guest} to {to}" for guest, _, to in step.moves)
+        changes = [(guest, {"host": to}) for guest, _, to in step.moves]
+        try:
+            after = site.with_plan(change_many(site.plan, changes), case.traces)
+        except EditError as error:
+            yield f"{told}: {error}"
+            return
+        refusal = refusal_between(claims_of(site), claims_of(after), [guest for guest, _, _ in step.moves])
+        if refusal is not None:
+            yield f"{told}: {refusal}"
+        for guest, _, to in step.moves:
+            at, there = site.plan.guest_index[guest], site.plan.host_index[to]
+            host, on = after.standing.host.tolist(), after.standing.on.tolist()
+            problem = placement_problem(after.plan, at, there, host, on)
+            if problem:
+                yield f"{told}: {problem}"
+        totals = [float(DayLack(one).of(one.standing.host).sum()) for one in (site, after)]
+        if abs(totals[0] - totals[1] - step.cpu_hours - step.memory_hours) > 1e-6 * max(1.0, totals[0]):
+            yield f"{told}: gains {totals[0] - totals[1]:g} guest-hours, not {step.cpu_hours + step.memory_hours:g}"
+        site = after

@@ -303,7 +303,8 @@ class _Search:
         """Put the moves that lead to a placement in an order: the one that gains most next, each allowed at its turn.
 
         In a large site they stay in the order in which they were found. What gains nothing before another move is taken
-        together with it.
+        together with it, and so is what the rules allow only with it: two that change places with one who may be beside
+        neither.
         """
         state, steps = self._first, list[Step]()
         pending: list[tuple[int, int]] = []
@@ -321,7 +322,8 @@ class _Search:
             pending.append(move)
             state = child
             gained = since.total - state.total
-            if (gained > LEAST_PART * LEAST_HOURS and state.worst <= self._first.worst + _NOISE) or not left:
+            is_worth_it = gained > LEAST_PART * LEAST_HOURS and state.worst <= self._first.worst + _NOISE
+            if (is_worth_it and self._is_allowed(since.host, tuple(pending))) or not left:
                 steps.append(self._step(since, state, pending))
                 since, pending = state, []
         return tuple(steps), state
