@@ -62,10 +62,7 @@ class OfferButton(QPushButton):
         around = self.parentWidget()
         if self.hasFocus() and around is not None:
             around.setFocus()
-        try:
-            self._desk.trial.make(self.step)
-        except EditError as error:
-            self._desk.trial.not_accepted.emit(str(error))
+        self._desk.trial.take(self.step)
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         """Show what it would do."""

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxL
 
 from ruvex.desktop.kit.bars import Bar
 from ruvex.desktop.kit.elided_label import ElidedLabel
-from ruvex.desktop.kit.letting_go import let_go_of_all_in
+from ruvex.desktop.kit.letting_go import let_go, taken_out_of
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import BarColours, Theme
@@ -125,13 +125,15 @@ class ResourceDial(QWidget):
             return False
         was_compact = self._is_compact
         self.set_compact(compact=False)
-        let_go_of_all_in(self._field_row)
+        old = taken_out_of(self._field_row)
         self.fields = {key: SettingField(key, name, self._theme) for key, name in keys.items()}
         for field in self.fields.values():
             self._field_row.addWidget(field, 3)
         self._field_row.addStretch(1)
         self.fields[self._shares.key] = self._shares
         self.set_compact(compact=was_compact)
+        for widget in old:
+            let_go(widget)
         return True
 
     def show_settings(

@@ -107,7 +107,7 @@ class EmptyingPage(Page):
 
     def _take_down(self) -> None:
         host = self._desk.document.plan.hosts[self.hosts.currentIndex()]
-        self._desk.trial.make(settings_step(f"{host.label} down", [(host.id, {"up": False})]))
+        self._desk.trial.take(settings_step(f"{host.label} down", [(host.id, {"up": False})]))
 
     def style_anew(self) -> None:
         """Take fonts from the theme."""

@@ -81,7 +81,7 @@ class Handing(QObject):
             self._window.notice.tell(f"{label} was not handed over.\n{error}")
             return
         records = home.handed_over
-        self._desk.trial.make(Step(f"hand {label} over", lambda plan: with_handed_over(plan, records), ()))
+        self._desk.trial.take(Step(f"hand {label} over", lambda plan: with_handed_over(plan, records), ()))
         self._sheet.close_sheet()
         self._window.notice.tell(
             f"{out.name} is {label} for its owner. Save this plan too: by that it knows the file when it comes back."

@@ -323,7 +323,7 @@ class Window(Frame):
             self.command_box.open(entries, lambda _text: ())
 
     def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
-        self.notice.tell(text, ((label, partial(self.desk.trial.make, step)), ("Leave it as it was", lambda: None)))
+        self.notice.tell(text, ((label, partial(self.desk.trial.take, step)), ("Leave it as it was", lambda: None)))
 
     def _on_host_busy(self, host: str, text: str) -> None:
         def find_others() -> None:

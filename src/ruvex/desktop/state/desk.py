@@ -86,6 +86,9 @@ class Desk(QObject):
         self.document.opened.connect(self._leave_out)
 
     def _leave_out(self) -> None:
+        # What the plan before has left behind would be left out as well, and never let go of.
+        gc.unfreeze()
+        gc.collect()
         gc.freeze()
 
     def close(self) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.steps import Step
-from ruvex.plan import EditError, Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time, with_events
+from ruvex.plan import Event, MoveEvent, Plan, SetEvent, SurgeEvent, format_time, with_events
 from ruvex.words import change_text, label_of, span
 
 
@@ -88,12 +88,8 @@ class EventEditor(QObject):
         return self._make(f"delete event: {event_text(gone, self._desk.document.plan)}", events, None)
 
     def _make(self, text: str, events: list[Event], then: Event | None) -> bool:
-        try:
-            self._desk.trial.make(Step(text, lambda plan: with_events(plan, events), ()))
-        except EditError as error:
-            self._desk.trial.not_accepted.emit(str(error))
+        if not self._desk.trial.take(Step(text, lambda plan: with_events(plan, events), ())):
             return False
-        self._desk.trial.not_accepted.emit("")
         now = self._desk.document.plan.events
         self.select(next((i for i, event in enumerate(now) if event is then), None) if then is not None else None)
         return True

@@ -77,8 +77,8 @@ class LiveWork:
         events = self._playing.kept
         if events:
             text = f"keep {len(events)} event{'s' if len(events) > 1 else ''}"
-            self._desk.trial.make(Step(text, lambda plan: add_events(plan, events), ()))
-            self._playing.events_kept(self._desk.document.plan)
+            if self._desk.trial.take(Step(text, lambda plan: add_events(plan, events), ())):
+                self._playing.events_kept(self._desk.document.plan)
 
     def _is_live(self) -> bool:
         if not self._playing.is_live:

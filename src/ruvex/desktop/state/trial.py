@@ -172,6 +172,16 @@ class Trial(QObject):
             raise
         self.keep()
 
+    def take(self, step: Step) -> bool:
+        """Make a step at once; what stands in its way is told, and nothing is changed. Tells whether it was made."""
+        try:
+            self.make(step)
+        except EditError as error:
+            self.not_accepted.emit(str(error))
+            return False
+        self.not_accepted.emit("")
+        return True
+
     def _offer_along(self, step: Step, error: EditError) -> None:
         """Offer to move along the bound that stands in the way, so that the order of typing does not matter."""
         wider = moved_along(self._document.plan, step.changes)

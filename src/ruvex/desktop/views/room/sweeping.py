@@ -264,10 +264,7 @@ class SweepSection(Section):
         step = self._step
         self._step, self.curve.chosen = None, None
         if step is not None:
-            try:
-                self._desk.trial.make(step)
-            except EditError as error:
-                self._tell(str(error))
+            self._desk.trial.take(step)
 
 
 def _as_set(plan: Plan, one: Range, value: float) -> float | int:

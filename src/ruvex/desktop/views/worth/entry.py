@@ -195,7 +195,7 @@ class Entry(QWidget):
         reason = self.reason.text().strip()
         if reason:
             step = aside_step(self.found.finding, self._labels.get(self.about, self.about), reason)
-            self._desk.trial.make(step)
+            self._desk.trial.take(step)
 
     # Going from one to the next
 

@@ -202,7 +202,7 @@ class WorthView(View):
             button = QPushButton("Bring back", box)
             button.setFont(self._theme.font(12))
             step = aside_step(finding, labels.get(finding.about[0], finding.about[0]), "")
-            button.clicked.connect(lambda _checked=False, s=step: self._desk.trial.make(s))
+            button.clicked.connect(lambda _checked=False, s=step: self._desk.trial.take(s))
             self.back_buttons.append(button)
             line.addWidget(label, 1)
             line.addWidget(button)
