@@ -84,6 +84,8 @@ def complete(case: Case) -> Iterator[str]:
         short = running & (lacks > _LEAST_PART * wanted + 1e-6)
         for i in np.flatnonzero(short.sum(axis=1) * recording.every_s > _LEAST_S).tolist():
             guest = case.plan.guests[i]
+            if guest.demand.greedy and resource == "memory":
+                continue  # It fills whatever it may have, and wants more by its nature.
             if guest.id not in named and not _above(case, guest.pool) & named:
                 yield f"{guest.id} is short of {resource} and named nowhere"
 

@@ -107,7 +107,7 @@ class Walk:
         for _ in range(4):
             self._application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             self._application.processEvents()
-        # A window that lies about keeps names for scroll bars that are gone: another at its place would be taken for one.
+        # Until then wrappers of its scroll bars, which are gone, are taken for whatever comes to lie in their place.
         gc.collect()
         for one in self._patches:
             one.stop()

@@ -27,7 +27,9 @@ _PLAIN = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*", re.ASCII)
 
 
 def _split(text: str) -> tuple[float, str]:
-    match = _NUMBER.fullmatch(_SPACES.sub("", text.strip())) if len(text) <= _LONGEST else None
+    # What is written with a minus sign proper, as all amounts are, is read as well as one with a hyphen.
+    plain = _SPACES.sub("", text.strip()).replace("\u2212", "-") if len(text) <= _LONGEST else ""
+    match = _NUMBER.fullmatch(plain)
     if match is None:
         raise UnitError(f"{_shortened(text.strip())} is not a number; write one such as 2.5, with a unit if you like")
     return _finite(float(match[1].replace(",", ".")), text), match[2].strip().lower()

@@ -151,8 +151,8 @@ def lacking(case: Case, told: Sequence[Finding]) -> Iterator[Finding]:
     named = _named_for_supply(case, told)
     for one in shortages(case):
         guest = case.plan.guests[one.guest]
-        if guest.demand.greedy and one.resource == "memory" and one.cause in ("own size", "own ceiling"):
-            continue  # It fills whatever it may have.
+        if guest.demand.greedy and one.resource == "memory":
+            continue  # It fills whatever it may have, and wants more by its nature.
         if one.cause == "supply" and guest.id in named[one.resource]:
             continue
         place = one.pool or ""

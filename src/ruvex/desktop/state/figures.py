@@ -66,9 +66,8 @@ def typed(value: float, unit: Unit) -> str:
     """Write a setting exactly enough to be typed back unchanged: whole MHz or MiB stay whole."""
     if unit != ABSOLUTE[unit.resource]:
         for decimals in range(_TYPED_DIGITS + 1):
-            text = format_number(value / unit.per, decimals)
-            if abs(float(text.replace(THIN_SPACE, "")) * unit.per - value) < 0.5:
-                return f"{text}{THIN_SPACE}{unit.name}"
+            if abs(round(value / unit.per, decimals) * unit.per - value) < 0.5:
+                return f"{format_number(value / unit.per, decimals)}{THIN_SPACE}{unit.name}"
     text = format_cpu(value) if unit.resource == "cpu" else format_memory(value)
     try:
         read = parse_cpu(text) if unit.resource == "cpu" else parse_memory(text)
