@@ -20,7 +20,7 @@ from ruvex.exchange import Brought, drop_ins, read_groups
 from ruvex.exchange.groups._names import escape, name_of
 from ruvex.plan import Host, Plan, PlanError, PlanFileError, RuvexError, add_items, read_plan
 from ruvex.site import site_of
-from tests.builders import plan_of
+from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.exchange.damage import damaged
@@ -285,6 +285,24 @@ class Out(unittest.TestCase):
                 most = max(pairs)
                 for exact, written in pairs:
                     self.assertAlmostEqual(written / most[1], exact / most[0], delta=0.5 / most[1] + 1e-9)
+
+    def test_weights_stay_in_the_kernels_bounds(self) -> None:
+        """1 and 10 000 are written as they are; 10 001 is scaled to 10 000; 1 beside it is raised to 1, and told."""
+        for shares, written, told in (((1, 10_000), (1, 10_000), False), ((2, 10_001), (2, 10_000), False),
+                                      ((1, 40_000), (1, 10_000), True)):  # fmt: skip
+            plan = plan_of([cpu_guest(name, 10, shares=share) for name, share in zip("ab", shares, strict=True)])
+            self.files = drop_ins(divide(site_of(plan, {})))
+            found = [int(self.settings_of(f"h/{name}.scope.d/50-ruvex.conf")["CPUWeight"]) for name in "ab"]
+            self.assertEqual(tuple(found), written)
+            self.assertEqual("a: weighs too little beside its peers" in self.files["h/README.txt"], told)
+
+    def test_numbers_of_threads(self) -> None:
+        """Of four cores, 0 and 2 are their threads 0 and 2, and 4 and 6 as well where second threads are used."""
+        host = HOST | {"cores_per_socket": 4, "threads_per_core": 2}
+        for second, written in ((True, "0,2,4,6"), (False, "0,2")):
+            guest = cpu_guest("a", 10) | {"cores": {"only": [0, 2], "second_threads": second}}
+            self.files = drop_ins(divide(site_of(plan_of([guest], host=host), {})))
+            self.assertEqual(self.settings_of("h/a.scope.d/50-ruvex.conf")["AllowedCPUs"], written)
 
     def _rows(self) -> dict[str, list[dict[str, object]]]:
         document = self.division.to_json()["cpu"]["places"]

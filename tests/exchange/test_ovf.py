@@ -180,6 +180,10 @@ class Foreign(unittest.TestCase):
 
     def test_what_makes_no_guest_is_named(self) -> None:
         """Each with its name and why; nothing is brought then."""
+        # The standard counts memory in MiB where no unit is given; six of those, promised two.
+        bare = FOREIGN.replace(b"<rasd:AllocationUnits>byte * 2^30</rasd:AllocationUnits>", b"")
+        (guest,) = read_ovf(bare, "x.ovf", Plan()).guests
+        self.assertEqual((guest.memory.reservation, getattr(guest.memory, "size", None)), (2, 6))
         wrong = FOREIGN.replace(b"<rasd:VirtualQuantity>3<", b"<rasd:VirtualQuantity>2.5<")
         with self.assertRaisesRegex(PlanError, "harbour-desk.*2.5 processors are no whole number"):
             read_ovf(wrong, "x.ovf", Plan())

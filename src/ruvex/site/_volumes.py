@@ -27,14 +27,15 @@ def volume_need(guest: Guest) -> float:
 
 
 def find_volume(host: str, bank: Bank, guest: Guest, owners: Mapping[tuple[str, str], str]) -> Taken | str:
-    """Find a volume for a guest: the one it names, or the smallest free one that fits; or say why there is none."""
+    """Find a volume for a guest: the one it names or has, or else the smallest free one; or say why there is none."""
     memory = guest.memory
     assert isinstance(memory, ThinMemory)
     need = volume_need(guest)
     free = [v for v in bank.spill_volumes if owners.get((host, v.id), guest.id) == guest.id]
     if memory.spill_volume is not None:
         free = [volume for volume in free if volume.id == memory.spill_volume]
-    fitting = sorted((v for v in free if v.mib >= need), key=lambda volume: (volume.mib, volume.id))
+    # Who restarts has one: it would have two if it were given a smaller one that is free by now.
+    fitting = sorted((v for v in free if v.mib >= need), key=lambda v: ((host, v.id) not in owners, v.mib, v.id))
     if not fitting:
         named = f" ({memory.spill_volume} is named)" if memory.spill_volume else ""
         largest = max((volume.mib for volume in free), default=0.0)
