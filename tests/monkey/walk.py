@@ -49,6 +49,7 @@ _KEYS: Final = (
 )  # fmt: skip
 _LEFT_OUT: Final = {ActionName.PROOF, ActionName.BRING_HERE, ActionName.REPORT}
 """What measures this machine, reads its groups, or writes a document that takes seconds each time."""
+_POINTS = 160
 _SPACING: Final = 1_000_003
 
 
@@ -159,13 +160,22 @@ class Walk:
         self.window.desk.selection.select(chosen)
         return f"select {chosen}"
 
-    def _widgets(self, kind: type[Any]) -> list[Any]:
-        return [
-            w for w in self.window.findChildren(kind) if w.isVisible() and w.isEnabled() and w.window() is self.window
-        ]
+    def _widgets(self, kind: type[Any], chance: random.Random) -> list[Any]:
+        """Give what of a kind lies under some points of the window, as a hand would find it.
+
+        To ask Qt for all that lies in the window would give a name to every scroll bar and frame that it made itself,
+        and such a name is taken for whatever comes to lie where that was.
+        """
+        high, wide = max(self.window.height(), 1), max(self.window.width(), 1)
+        found: list[Any] = []
+        for _ in range(_POINTS):
+            widget = self.window.childAt(chance.randrange(wide), chance.randrange(high))
+            if isinstance(widget, kind) and widget.isEnabled() and not any(widget is other for other in found):
+                found.append(widget)
+        return found
 
     def _press(self, chance: random.Random) -> str:
-        buttons = self._widgets(QAbstractButton)
+        buttons = self._widgets(QAbstractButton, chance)
         if not buttons:
             return "press nothing"
         button: QAbstractButton = chance.choice(buttons)
@@ -184,7 +194,7 @@ class Walk:
         return f"press {text}"
 
     def _type(self, chance: random.Random) -> str:
-        lines = [line for line in self._widgets(QLineEdit) if not line.isReadOnly()]
+        lines = [line for line in self._widgets(QLineEdit, chance) if not line.isReadOnly()]
         if not lines:
             return "type nothing"
         line: QLineEdit = chance.choice(lines)
@@ -197,7 +207,7 @@ class Walk:
         return f"type {text!r} into {name}"
 
     def _choose(self, chance: random.Random) -> str:
-        boxes = [box for box in self._widgets(QComboBox) if box.count()]
+        boxes = [box for box in self._widgets(QComboBox, chance) if box.count()]
         if not boxes:
             return "choose nothing"
         box: QComboBox = chance.choice(boxes)
@@ -209,7 +219,7 @@ class Walk:
     def _drag(self, chance: random.Random) -> str:
         # Menus and lists of choices that open wait inside Qt, with the interpreter's lock.
         widgets = [
-            w for w in self._widgets(QWidget)
+            w for w in self._widgets(QWidget, chance)
             if w.width() > 20 and w.height() > 12 and not w.childAt(5, 5) and not isinstance(w, QComboBox)
             and not (isinstance(w, QPushButton | QToolButton) and w.menu() is not None)
         ]  # fmt: skip

@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QLayout, QWidget
 
 
-def let_go(widget: QWidget) -> None:
+def let_go(widget: QWidget, layout: QLayout | None = None) -> None:
     """Take a widget off the window now, and away once whatever it is in the middle of has come back.
 
-    Until then Qt may still send it keys and the loss of its focus. A field would tell of these to a page that has
-    forgotten it, so neither it nor what lies in it says anything from here on.
-
-    What holds the focus hands it on when it goes, and whoever hears of that may lay out the same place again: let go of
-    what was there once what comes in its place stands.
+    A field in it that holds the focus loses it, and would tell what was typed to a page that has forgotten it: it says
+    nothing from here on. The focus goes on to another one, and whoever hears of that may lay out the same place again:
+    let go of what was there once what comes in its place stands.
 
     Parameters
     ----------
     widget
         What goes, with all that lies in it. It may be the one whose click led here.
+    layout
+        What it lies in, if others are put there by number before it is gone.
     """
-    for one in (widget, *widget.findChildren(QWidget)):
-        one.blockSignals(True)
+    holder = QApplication.focusWidget()
+    if holder is not None and (holder is widget or widget.isAncestorOf(holder)):
+        holder.blockSignals(True)
+    widget.blockSignals(True)
+    if layout is not None:
+        layout.removeWidget(widget)
     widget.hide()
-    parent = widget.parentWidget()
-    if parent is not None:
-        for layout in parent.findChildren(QLayout):
-            layout.removeWidget(widget)
     widget.deleteLater()
 
 

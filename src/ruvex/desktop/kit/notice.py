@@ -56,7 +56,7 @@ class Notice(QFrame):
             lines = [*lines[:_MOST_LINES], f"… and {len(lines) - _MOST_LINES} more"]
         self._label.setText("\n".join(lines))
         for button in self._buttons:
-            let_go(button)
+            let_go(button, self._row)
         self._buttons = [self._button(label, run) for label, run in choices or (("Close", lambda: None),)]
         self.setAccessibleName(text)
         self._on_theme_changed()

@@ -133,7 +133,7 @@ class RefusalPanel(QFrame):
 
     def _show_offers(self, offers: list[OfferButton]) -> None:
         for offer in self.offers:
-            let_go(offer)
+            let_go(offer, self._right)
         self.offers = offers
         for place, offer in enumerate(offers):
             self._right.insertWidget(1 + place, offer)

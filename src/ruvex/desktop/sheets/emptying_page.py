@@ -86,7 +86,7 @@ class EmptyingPage(Page):
     def _show(self) -> None:
         host = self.hosts.currentData()
         if self.offer is not None:
-            let_go(self.offer)
+            let_go(self.offer, self._column)
             self.offer = None
         step: Step | None = None
         going, staying = list[str](), list[str]()

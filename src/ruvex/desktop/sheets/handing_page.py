@@ -173,7 +173,7 @@ class TakeBackPage(Page):
         self._back, self._source = back, source.name
         taken = self._merge({})
         self.choosers, self._labels = {}, []
-        let_go(self._both)
+        let_go(self._both, self._column)
         self._both = QWidget(self)
         grid = QGridLayout(self._both)
         grid.setContentsMargins(0, 0, 0, 0)

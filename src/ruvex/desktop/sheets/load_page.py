@@ -239,7 +239,7 @@ class LoadPage(Page):
 
     def _lay_out(self) -> None:
         """Show the rows, those first that are nobody's yet."""
-        let_go(self._table)
+        let_go(self._table, self._column)
         self._table = QWidget(self)
         grid = QGridLayout(self._table)
         grid.setContentsMargins(0, 0, 0, 0)

@@ -120,7 +120,7 @@ class SplitPage(Page):
 
     def _make_parts(self, pools: list[Pool]) -> None:
         for field in self.parts.values():
-            let_go(field)
+            let_go(field, self._parts_column)
         self.parts = {}
         even, left = round(100 / len(pools)) if pools else 0, 100
         for number, pool in enumerate(pools):

@@ -90,7 +90,7 @@ class TablePage(Page):
     def _lay_out(self) -> None:
         """Show the columns as far as they are known for what the rows are."""
         kind = self.rows_are.currentData()
-        let_go(self._rows)
+        let_go(self._rows, self._column)
         self._rows = QWidget(self)
         grid = QGridLayout(self._rows)
         grid.setContentsMargins(0, 0, 0, 0)

@@ -90,7 +90,7 @@ class _Side(QWidget):
         self.having.setText(told)
         self.having.setVisible(bool(told))
         for offer in self.offers:
-            let_go(offer)
+            let_go(offer, self._column)
         self.offers = [self._offer(move, labels) for move in moves[:_MOST_OFFERS]]
         for offer in self.offers:
             self._column.addWidget(offer)

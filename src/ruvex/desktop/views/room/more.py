@@ -239,7 +239,7 @@ class MoreSection(Section):
 
     def _offer(self, more: More) -> None:
         if self.add is not None:
-            let_go(self.add)
+            let_go(self.add, self.right)
             self.add = None
         best = max(more.room.hosts, key=lambda one: (one.worst, one.now, one.paper), default=None)
         if best is None or not best.paper:
