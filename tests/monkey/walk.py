@@ -93,8 +93,8 @@ class Walk:
         self.said.append("".join(traceback.format_exception(kind, error, trace)))
 
     def _on_message(self, kind: QtMsgType, _context: object, text: str | None) -> None:
-        # Without a screen there is nothing that could be told of least sizes or be brought to the front.
-        is_of_screen = any(word in (text or "") for word in ("propagateSizeHints", "raise()"))
+        # Without a screen nothing can be told of least sizes, be brought to the front or hold the keyboard.
+        is_of_screen = "This plugin does not support" in (text or "")
         if kind != QtMsgType.QtDebugMsg and not is_of_screen:
             self.said.append(f"Qt: {text}")
         if kind == QtMsgType.QtFatalMsg:
