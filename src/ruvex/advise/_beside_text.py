@@ -8,7 +8,7 @@ from typing import Final
 from ruvex.advise._beside import Beside, Change, GuestBeside, Had, Part
 from ruvex.divide import Contended
 from ruvex.plan import format_time
-from ruvex.words import amount_text, short_span
+from ruvex.words import amount_text, first_names, short_span
 
 _TITLES: Final[Mapping[Change, str]] = {
     "newly-short": "Newly short", "gets-less": "Get less", "gets-more": "Get more", "as-before": "As before",
@@ -26,12 +26,7 @@ def short_names(found: Beside, most: int = 5) -> tuple[str, str]:
     """Name who is newly short, and who no longer is; nothing where nobody."""
     newly = [one.label for one in found.of("newly-short")]
     no_longer = [one.label for one in found.guests if one.no_longer_short]
-    return _named(newly, most), _named(no_longer, most)
-
-
-def _named(names: list[str], most: int) -> str:
-    more = f" and {len(names) - most} more" if len(names) > most else ""
-    return ", ".join(names[:most]) + more
+    return first_names(newly, most), first_names(no_longer, most)
 
 
 def amount_lines(one: GuestBeside, *, with_unchanged: bool = False) -> list[str]:

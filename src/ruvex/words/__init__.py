@@ -5,7 +5,7 @@ from ruvex.words._log import entry_text, why_text
 from ruvex.words._lost import reserve_text, stays_off_text
 from ruvex.words._places import hours_text, payers_text, places_text, step_text
 from ruvex.words._refusal import chain_lines, holders_text, obstacle_text, refusal_text, shortage_text
-from ruvex.words._settings import change_text, counted, label_of, setting_text, span
+from ruvex.words._settings import change_text, counted, first_names, label_of, setting_text, span
 from ruvex.words._summary import SUMMARY_HEADINGS, guest_cells, short_span, summary_facts
 
 __all__ = [
@@ -15,6 +15,7 @@ __all__ = [
     "change_text",
     "counted",
     "entry_text",
+    "first_names",
     "flow_amount",
     "flow_lines",
     "guest_cells",

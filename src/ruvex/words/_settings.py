@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from pydantic import BaseModel
@@ -34,6 +34,18 @@ def counted(number: int, noun: str) -> str:
     ('1 guest', '0 guests')
     """
     return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def first_names(names: Sequence[str], most: int = 3) -> str:
+    """Give the first of several names, and how many more there are.
+
+    Examples
+    --------
+    >>> first_names(["a", "b", "c", "d", "e"])
+    'a, b, c and 2 more'
+    """
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
 
 
 def change_text(change: Mapping[str, Any]) -> str:

@@ -9,10 +9,10 @@ import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._size import STEP_MHZ, STEP_MIB, reservation_for
-from ruvex.advise.worth._finding import Case, Finding, first_names
+from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import PlacePart, ResourceDivision, causes_of, places_of
 from ruvex.plan import RESOURCES, ThinMemory, format_cpu, format_memory
-from ruvex.words import label_of, short_span
+from ruvex.words import first_names, label_of, short_span
 
 _LEAST_MHZ: Final = 100.0
 _LEAST_HOURS: Final = 0.25

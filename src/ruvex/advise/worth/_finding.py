@@ -18,7 +18,6 @@ from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, Guest, Plan, Resource, ThinMemory, change_many, format_memory
 from ruvex.play import Player
 
-_MOST_NAMED: Final = 3
 Floats = NDArray[np.float64]
 Group = Literal["hurts-now", "will-hurt", "untidy"]
 GROUPS: Final[tuple[Group, ...]] = ("hurts-now", "will-hurt", "untidy")
@@ -209,12 +208,6 @@ class Case:
         found = self.division.of(resource)
         wanted, unmet = float(found.wanted_of_guests[position]), float(found.unmet_of_guests[position])
         return unmet > 0.01 * wanted + _NOISE
-
-
-def first_names(labels: Sequence[str]) -> str:
-    """Give the first names of several, and how many more there are."""
-    more = f" and {len(labels) - _MOST_NAMED} more" if len(labels) > _MOST_NAMED else ""
-    return ", ".join(labels[:_MOST_NAMED]) + more
 
 
 def curve_of(values: Floats) -> tuple[float, ...]:

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import math
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Final
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding, curve_of
+from ruvex.advise.worth._tried import first_that_eases
 from ruvex.divide import FlowPlace, Tap, place_label
-from ruvex.plan import format_number
+from ruvex.placing import obstacle_to
+from ruvex.plan import Guest, format_number
+from ruvex.words import first_names, label_of
 
-_MOST_NAMED: Final = 3
+_MOST_TAKERS: Final = 3
 _LEAST: Final = 0.01
 _LONG: Final = 0.02
 """A store that is short for less of the day than this part is not told."""
-
-
-def _named(labels: list[str]) -> str:
-    more = f" and {len(labels) - _MOST_NAMED} more" if len(labels) > _MOST_NAMED else ""
-    return ", ".join(labels[:_MOST_NAMED]) + more
 
 
 def _labels(case: Case, taps: list[Tap]) -> list[str]:
@@ -46,19 +45,78 @@ def short_flow(case: Case) -> Iterator[Finding]:
             by = f", as {taken} takes {format_number(place.taken)} {unit} of it" if place.taken > _LEAST * room else ""
             yield Finding(
                 f"short-{place.kind}", "hurts-now", (place.id.partition(":")[0], *(tap.guest for tap in short)),
-                f"{name} {_falls_short(place)}: {_named(_labels(case, short))} {_less(short, lacking)}{by}",
+                f"{name} {_falls_short(place)}: {first_names(_labels(case, short))} {_less(short, lacking)}{by}",
                 (("wanted", f"{format_number(place.wanted)} {unit}"), ("there is", f"{format_number(room)} {unit}")),
-                lacking, values=(place.wanted, room), curve=curve, line=room,
+                lacking, _eased(case, place, short, case.division.at_s),
+                values=(place.wanted, room), curve=curve, line=room,
             )  # fmt: skip
         elif wanted.size and float((wanted > had * (1 + _LEAST) + _LEAST).mean()) > _LONG:
             part = float((wanted > had * (1 + _LEAST) + _LEAST).mean())
+            at_s = min(float(recording.times_s[int(np.argmax(wanted - had))]), case.plan.day_s)
+            then = case.division_at(at_s).flowing.places[number]
+            short = [tap for tap in then.taps if tap.lacks_here]
+            whom = f": {first_names(_labels(case, short))} get{'s' if len(short) == 1 else ''} less" if short else ""
             yield Finding(
-                f"short-{place.kind}", "will-hurt", (place.id.partition(":")[0],),
-                f"{name} {_falls_short(place)} for {100 * part:.0f} % of the day",
+                f"short-{place.kind}", "will-hurt", (place.id.partition(":")[0], *(tap.guest for tap in short)),
+                f"{name} {_falls_short(place)} for {100 * part:.0f} % of the day{whom}",
                 (("wanted at most", f"{format_number(float(wanted.max()))} {unit}"),
-                 ("there is", f"{format_number(room)} {unit}")), part,
+                 ("there is", f"{format_number(room)} {unit}")), part, _eased(case, then, short, at_s),
                 values=(float(wanted.max()), room), curve=curve, line=room,
             )  # fmt: skip
+
+
+def _eased(case: Case, place: FlowPlace, short: Sequence[Tap], at_s: float) -> Remedy | None:
+    """Give what leaves those who are short more: a disk or a guest moves away, or who takes most is limited."""
+    if not short:
+        return None
+    lacking = sum(tap.wanted - tap.delivered for tap in short)
+    takers = sorted(place.taps, key=lambda tap: -tap.delivered)[:_MOST_TAKERS]
+    moves = _disks_moved(case, place, takers) if place.kind == "store" else _guests_moved(case, place, takers)
+    names = {tap.guest for tap in short}
+    found = first_that_eases(case, moves, place.kind, names, at_s)
+    most = takers[0]
+    if found is not None or len(names - {most.guest}) == 0 or most.delivered <= lacking:
+        return found
+    # What is left is to take from who has most: that one pays, and the others have what he leaves.
+    guest, less = case.plan.guests[case.plan.guest_index[most.guest]], float(math.floor(most.delivered - lacking))
+    change: dict[str, Any] = {"link.limit_mib_s": max(less, 1.0)}
+    if place.kind == "store":
+        change = {"disks": _disks(guest, most.disk, {"limit_ops": max(less, 1.0)})}
+    unit = "transfers a second" if place.kind == "store" else "MiB/s"
+    limited = Remedy(f"{guest.label} is limited to {format_number(max(less, 1.0))} {unit}", ((guest.id, change),))
+    return first_that_eases(case, (limited,), place.kind, names - {most.guest}, at_s)
+
+
+def _disks(guest: Guest, disk: str, change: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """Give a guest's disks with one of them changed."""
+    return [one.model_dump() | (dict(change) if one.id == disk else {}) for one in guest.disks]
+
+
+def _disks_moved(case: Case, place: FlowPlace, takers: Sequence[Tap]) -> Iterator[Remedy]:
+    """Put a disk onto another store, the one that takes most onto the one with most to spare first."""
+    others = [one for one in case.division.flowing.places if one.kind == "store" and one.id != place.id]
+    others.sort(key=lambda one: one.taken + one.delivered - one.supply)
+    for tap in takers:
+        guest = case.plan.guests[case.plan.guest_index[tap.guest]]
+        for other in others[:_MOST_TAKERS]:
+            disks = _disks(guest, tap.disk, {"store": other.id})
+            yield Remedy(
+                f"disk {tap.disk} of {guest.label} moves to {place_label(case.plan, other.id)}",
+                ((guest.id, {"disks": disks}),),
+            )
+
+
+def _guests_moved(case: Case, place: FlowPlace, takers: Sequence[Tap]) -> Iterator[Remedy]:
+    """Move a guest to a host with links to spare, the one that takes most first."""
+    site, here = case.division.site, place.id.partition(":")[0]
+    others = [one for one in case.division.flowing.places if one.kind == "link" and one.id != place.id]
+    others.sort(key=lambda one: one.taken + one.delivered - one.supply)
+    for tap in takers:
+        for other in others[:_MOST_TAKERS]:
+            to = other.id.partition(":")[0]
+            if to != here and obstacle_to(site, [tap.guest], to) is None:
+                label = label_of(case.plan, tap.guest)
+                yield Remedy(f"{label} moves to {label_of(case.plan, to)}", ((tap.guest, {"host": to}),))
 
 
 def _falls_short(place: FlowPlace) -> str:
@@ -80,9 +138,7 @@ def disk_limit(case: Case) -> Iterator[Finding]:
             if spare < lacking:
                 continue
             guest = case.plan.guests[case.plan.guest_index[tap.guest]]
-            disks: list[dict[str, Any]] = [
-                disk.model_dump() | ({"limit_ops": None} if disk.id == tap.disk else {}) for disk in guest.disks
-            ]
+            disks = _disks(guest, tap.disk, {"limit_ops": None})
             store = place_label(case.plan, place.id)
             yield Finding(
                 "disk-limit", "hurts-now", (tap.guest,),

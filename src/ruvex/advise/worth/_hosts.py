@@ -11,15 +11,15 @@ import numpy as np
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._size import vcpus_for, with_vcpus
 from ruvex.advise._waits import day_waits
-from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of, first_names
+from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of
 from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
-from ruvex.placing import Losses, StaysOff, losses_of, moves_now, obstacle_to
+from ruvex.placing import DayLack, Losses, StaysOff, losses_of, moves_now, obstacle_to
 from ruvex.plan import Bank, Changes, Guest, ThinMemory, change_many, format_memory, format_time
 from ruvex.play import Player
 from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
-from ruvex.words import counted, label_of, short_span, shortage_text
+from ruvex.words import counted, first_names, label_of, short_span, shortage_text
 
 _LEAST_GAIN: Final = 0.1
 _WAITS: Final = 0.07
@@ -139,11 +139,17 @@ def peaks_coincide(case: Case) -> Iterator[Finding]:
     at_host, at_row = np.unravel_index(int(np.argmax(over)), over.shape)
     if over[at_host, at_row] <= 1.02:
         return
-    at_s = float(recording.times_s[at_row])
+    at_s, day = float(recording.times_s[at_row]), None
     for move in moves_now(site, demand_at(site, at_s), _LEAST_GAIN):
         guest = plan.guests[move.guest]
         source, to = int(site.standing.host[move.guest]), plan.hosts[move.to]
         if source != at_host or obstacle_to(site, [guest.id], plan.hosts[move.to].id) is not None:
+            continue
+        # Where it goes it may want most together with somebody else, at another time: the day must be better for it.
+        day = day or DayLack(site)
+        moved = site.standing.host.copy()
+        moved[move.guest] = move.to
+        if float(day.of(moved).sum()) > float(day.of(site.standing.host).sum()) * (1 - _LEAST_GAIN):
             continue
         here = [i for i, _ in case.guests_on() if case.host_of(i) == source and i != move.guest]
         series = recording.series("cpu_wanted")

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
 from ruvex.advise._size import STEP_MHZ, STEP_MIB, whole_steps
-from ruvex.advise.worth._finding import Case, Finding, Group, first_names
+from ruvex.advise.worth._finding import Case, Finding, Group
 from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import CAUSES, causes_of, demand_at
 from ruvex.engine import rows as r
@@ -29,7 +29,7 @@ from ruvex.plan import (
     pools_within,
 )
 from ruvex.play import Recording
-from ruvex.words import counted, label_of, short_span
+from ruvex.words import counted, first_names, label_of, short_span
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

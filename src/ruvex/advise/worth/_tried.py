@@ -74,6 +74,37 @@ def first_that_helps(
     return None
 
 
+def first_that_eases(
+    case: Case, remedies: Iterable[Remedy], kind: str, guests: Collection[str], at_s: float
+) -> Remedy | None:  # fmt: skip
+    """Give the first of some remedies with which guests lack a tenth less of transfers or traffic, if one does.
+
+    Parameters
+    ----------
+    case
+        The plan as it is looked at.
+    remedies
+        Those to be tried, in this order.
+    kind
+        ``store`` or ``link``.
+    guests
+        Their ids.
+    at_s
+        The time of day at which they lack it.
+    """
+
+    def lacks(division: Division) -> float:
+        places = (place for place in division.flowing.places if place.kind == kind)
+        taps = (tap for place in places for tap in place.taps if tap.guest in guests)
+        return sum(tap.wanted - tap.delivered for tap in taps)
+
+    before = lacks(case.division_at(at_s))
+    for remedy in remedies:
+        if is_taken(case, remedy) and lacks(divide(_changed(case, remedy), at_s)) <= before * (1 - _LEAST_PART):
+            return remedy
+    return None
+
+
 def first_in_time(case: Case, remedies: Iterable[Remedy], guest: str, late_s: float) -> Remedy | None:
     """Give the first of some remedies with which batch work is done in time when the day is played, if one does it.
 

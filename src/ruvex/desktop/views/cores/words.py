@@ -8,6 +8,7 @@ from typing import Final
 from ruvex.desktop.views.cores.strips import Strips
 from ruvex.engine import turn_rows as t
 from ruvex.plan import format_number
+from ruvex.words import first_names
 
 ENDING_MARKS: Final[Mapping[int, str]] = {
     t.SLEPT: "", t.TURN_OVER: "bar", t.CUT_IN_ON: "angle", t.HELD_BACK: "two bars", t.BUDGET_SPENT: "bracket",
@@ -60,6 +61,5 @@ def turn_lines(strips: Strips, turn: int) -> tuple[str, str, str, str]:
         other = int(strips.guest_of[strips.wait_vcpu[wait]])
         longest[other] = max(longest.get(other, 0.0), float(strips.wait_end[wait] - strips.wait_begin[wait]))
     named = sorted(longest.items(), key=lambda item: -item[1])
-    told = ", ".join(f"{plan.guests[other].label} {wait_text(ms)} ms" for other, ms in named[:_MOST_NAMED])
-    more = f" and {len(named) - _MOST_NAMED} more" if len(named) > _MOST_NAMED else ""
-    return who, how, what, f"waiting: {told}{more}" if told else "nobody waited"
+    told = first_names([f"{plan.guests[other].label} {wait_text(ms)} ms" for other, ms in named], _MOST_NAMED)
+    return who, how, what, f"waiting: {told}" if told else "nobody waited"

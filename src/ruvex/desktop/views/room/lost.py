@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
@@ -19,7 +18,7 @@ from ruvex.desktop.views.room.columns import Column, Columns
 from ruvex.desktop.views.room.section import Canvas, Section, Spots
 from ruvex.placing import Loss
 from ruvex.plan import Plan, format_memory, format_time
-from ruvex.words import label_of, short_span, shortage_text
+from ruvex.words import first_names, label_of, short_span, shortage_text
 
 _ROW: Final = 62
 _BAR, _CPU = 13, 4
@@ -124,8 +123,7 @@ class Homecoming(Canvas):
         painter.setPen(QPen(colours.ink, 1.4))
         painter.drawLine(QPointF(end, px(3)), QPointF(end, y + px(_CPU) + 2))
         names = [label_of(plan, guest) for guest in comers]
-        more = f", {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
-        told = ", ".join(names[:_MOST_NAMED]) + more if names else "nobody comes here"
+        told = first_names(names, _MOST_NAMED) if names else "nobody comes here"
         self.words(painter, column.x, y + px(_CPU) + 3, column.width, told)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -178,7 +176,7 @@ class LossSection(Section):
         loss = self._loss
         off = [one for one in loss.off if not one.is_told]
         if off:
-            named = _named([label_of(plan, one.guest) for one in off])
+            named = first_names([label_of(plan, one.guest) for one in off], _MOST_NAMED)
             why = next(
                 (shortage_text(plan, one.lacks) for one in off if one.lacks is not None), "no other host may take it"
             )
@@ -196,10 +194,5 @@ class LossSection(Section):
             text += f"; {missing} not within half an hour." if missing > len(off) and played.back else "."
         self.back.set_text(text)
         told = [f"{label_of(plan, one.guest)} {-one.hours:.1f} h" for one in loss.hurt]
-        hurt = f"lack more: {_named(told)}" if told else "nobody lacks more"
+        hurt = f"lack more: {first_names(told, _MOST_NAMED)}" if told else "nobody lacks more"
         self.hurt.set_text(f"{hurt}; {loss.before:.0f} guest-hours lacking become {loss.after:.0f}")
-
-
-def _named(names: Sequence[str]) -> str:
-    more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
-    return ", ".join(names[:_MOST_NAMED]) + more

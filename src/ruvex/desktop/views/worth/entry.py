@@ -19,7 +19,7 @@ from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.desktop.views.worth.evidence import Evidence
 from ruvex.divide import Division
 from ruvex.plan import set_aside
-from ruvex.words import amount_text
+from ruvex.words import amount_text, first_names
 
 GAIN: Final = 210
 MARGIN: Final = 14
@@ -172,8 +172,7 @@ class Entry(QWidget):
             )
 
         def listed(shifts: tuple[Shift, ...]) -> str:
-            more = f" and {len(shifts) - _MOST_NAMED} more" if len(shifts) > _MOST_NAMED else ""
-            return ", ".join(told(shift) for shift in shifts[:_MOST_NAMED]) + more
+            return first_names([told(shift) for shift in shifts], _MOST_NAMED)
 
         gains = listed(effect.gains) or "nobody gains"
         return f"{gains}\npaid by {listed(effect.losses) or 'nobody'}"
