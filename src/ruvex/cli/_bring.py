@@ -9,6 +9,7 @@ from ruvex.cli._input import read_plan
 from ruvex.exchange import give_out, read_brought, with_brought
 from ruvex.plan import Plan, PlanFile, UnitError, check_bounds, write_plan
 from ruvex.site import site_of
+from ruvex.words import counted
 
 
 def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
@@ -34,7 +35,7 @@ def bring(files: Sequence[Path], into: Path | None, out: Path | None) -> int:
             print(f"  {text}")
     check_bounds(file.plan, plan)
     write_plan(plan, target, layout=file.layout, traces=traces, other_traces="replace")
-    print(f"{target.name} has {len(plan.guests)} guests and {len(plan.pools)} pools now")
+    print(f"{target.name} has {counted(len(plan.guests), 'guest')} and {counted(len(plan.pools), 'pool')} now")
     return 0
 
 

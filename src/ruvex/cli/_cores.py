@@ -15,6 +15,7 @@ from ruvex.exchange import TURNS_SUFFIXES, write_turns
 from ruvex.plan import Plan, PlanFileError, UnitError, format_number, format_time, parse_number
 from ruvex.play import RECORD_S, Player, division_at
 from ruvex.site import Site, site_of
+from ruvex.words import counted
 
 _NAME: Final = 26
 _HEADINGS: Final = ("vCPUs", "run", "wait", "held", "off", "asleep", "mean ms", "95 % ms", "longest")
@@ -91,7 +92,7 @@ def _print(report: Report, plan: Plan) -> None:
         f"{plan.name or 'Unnamed plan'}, {host.label} at {format_time(report.division.at_s)}{as_played}, core by core"
     )
     print(
-        f"{report.for_s:g} s{of}: {host.cores} cores, {threads} threads {busy:.0%} busy,"
+        f"{report.for_s:g} s{of}: {counted(host.cores, 'core')}, {counted(threads, 'thread')} {busy:.0%} busy,"
         f" {report.first.counts[0]} turns, {report.first.counts[1]} moves between threads"
     )
     kept = sum(kept for _, kept in report.threads)

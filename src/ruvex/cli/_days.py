@@ -25,7 +25,7 @@ from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
 from ruvex.cli._progress import telling
 from ruvex.plan import Plan, UnitError, format_time, parse_time, write_text
-from ruvex.words import label_of, short_span
+from ruvex.words import counted, label_of, short_span
 
 MOST_DAYS: Final = 100_000
 _MOST: Final = 30
@@ -122,7 +122,7 @@ def _print(found: Days, by: tuple[str, float] | None, others: dict[str, Days], p
     print(f"\n{found.short_hours:.1f} guest-hours short on a day, on average")
     for name, other in others.items():
         changed = compared(found, other)
-        print(f"{name}: {other.short_hours:.1f}; short on other days: {len(changed)} guests")
+        print(f"{name}: {other.short_hours:.1f}; short on other days: {counted(len(changed), 'guest')}")
         by_change = sorted(changed.items(), key=lambda pair: pair[1][1].short_part - pair[1][0].short_part)
         for guest, (before, after) in by_change[:_MOST_CHANGED]:
             then, now = 100 * before.short_part, 100 * after.short_part

@@ -9,7 +9,7 @@ from ruvex.exchange import Way, hand_over, take_back
 from ruvex.plan import PERMISSION_WORDS, Permission, PlanFileError, UnitError, find_item, read_plan, write_plan
 from ruvex.promise import claims_of, refusal_between
 from ruvex.site import site_of
-from ruvex.words import refusal_text
+from ruvex.words import counted, refusal_text
 
 
 def print_hand_over(path: Path, pool: str, out: Path, may: str | None) -> int:
@@ -29,7 +29,7 @@ def print_hand_over(path: Path, pool: str, out: Path, may: str | None) -> int:
     write_plan(child, out, traces=file.traces)
     write_plan(parent, path, layout=file.layout, traces=file.traces)
     allowed = " and ".join(PERMISSION_WORDS[one] for one in child.handed.may) or "only look"
-    print(f"{out.name} is {child.name}, with {len(child.guests)} guests; its owner may {allowed}.")
+    print(f"{out.name} is {child.name}, with {counted(len(child.guests), 'guest')}; its owner may {allowed}.")
     return 0
 
 

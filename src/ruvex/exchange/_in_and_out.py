@@ -17,6 +17,7 @@ from ruvex.exchange.ovf import read_ovf, write_ovf
 from ruvex.exchange.tables import TABLE_KINDS, Kind, read_table, table_of
 from ruvex.plan import Plan, PlanFileError, Traces, UnitError, read_file, replace_file, trace_files
 from ruvex.site import Site
+from ruvex.words import counted
 
 GROUPS: Final = Path("/sys/fs/cgroup")
 """Where Linux has the control groups of the running machine."""
@@ -115,13 +116,13 @@ def give_out(site: Site, form: str, out: Path) -> str:
         return f"{out.name} has {len(files)} files; README.txt in each folder says how they are used."
     if form == "csv" and out.suffix.lower() == ".csv":
         replace_file(out, table_of(plan, "guests").encode())
-        return f"{out.name} has {len(plan.guests)} guests."
+        return f"{out.name} has {counted(len(plan.guests), 'guest')}."
     if form == "csv":
         tables = {f"{kind}.csv": table_of(plan, kind).encode() for kind in TABLE_KINDS if getattr(plan, kind)}
         _write_folder(out, tables | {name: site.traces[name].content for name in trace_files(plan)})
         return f"{out.name} has tables of guests, pools, hosts, stores, rules and events, as far as there are any."
     replace_file(out, write_ovf(plan))
-    return f"{out.name} has {len(plan.guests)} guests and {len(plan.pools)} pools."
+    return f"{out.name} has {counted(len(plan.guests), 'guest')} and {counted(len(plan.pools), 'pool')}."
 
 
 def _write_folder(out: Path, files: Mapping[str, bytes]) -> None:

@@ -15,7 +15,7 @@ from ruvex.cores import vcpu_change
 from ruvex.engine import rows as r
 from ruvex.plan import format_cpu, format_time
 from ruvex.play import happenings as h
-from ruvex.words import short_span
+from ruvex.words import counted, short_span
 
 _MINDED_S: Final = 60.0
 _MOMENTS: Final = 289
@@ -61,7 +61,7 @@ def _in_time(case: Case, name: str) -> Iterator[Remedy]:
         steps.append(("no CPU limit", {"cpu.limit": None}))
     if asked > has * (1 + 1e-9):
         count = math.ceil(asked / mhz)
-        steps.append((f"{count} vCPUs", vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)))
+        steps.append((counted(count, "vCPU"), vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)))
         has = count * mhz
     promise = float(min(math.ceil(asked / _STEP_MHZ) * _STEP_MHZ, has))
     if promise > guest.cpu.reservation:

@@ -13,6 +13,7 @@ from ruvex.divide import site_shares
 from ruvex.engine import rows as r
 from ruvex.plan import Pool, PoolCpu, PoolMemory, format_cpu, format_memory
 from ruvex.site import boot_claim, would_claim
+from ruvex.words import counted
 
 _SURPRISE: Final = 2.0
 _DEEP: Final = 2
@@ -44,7 +45,8 @@ def never_together(case: Case) -> Iterator[Finding]:
                 change[f"{name}.limit"] = asked
             yield Finding(
                 "never-together", "will-hurt", (pool.id,),
-                f"{pool.label} may promise {write(allowed)} of {label}, and its {len(members)} members need"
+                f"{pool.label} may promise {write(allowed)} of {label}, and its {counted(len(members), 'member')}"
+                f" {'needs' if len(members) == 1 else 'need'}"
                 f" {write(asked)} to start together",
                 (("needed to start", write(asked)), ("may be promised", write(allowed))), 1 - allowed / asked,
                 Remedy(f"a {label} {bound} of {write(asked)}", ((pool.id, change),)),

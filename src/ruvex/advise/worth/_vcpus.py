@@ -10,6 +10,7 @@ from ruvex.advise._size import vcpus_for, with_vcpus
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.cores import vcpu_change
 from ruvex.plan import format_cpu
+from ruvex.words import counted
 
 _LEAST: Final = 4
 
@@ -32,7 +33,7 @@ def idle_vcpus(case: Case) -> Iterator[Finding]:
             f" of {float(peaks[i]) / mhz:.1f}",
             (("vCPUs", str(guest.vcpus)), ("work of at most", f"{float(peaks[i]) / mhz:.1f}")),
             1 - fewer / guest.vcpus,
-            Remedy(f"{fewer} vCPU{'s' if fewer > 1 else ''}", ((guest.id, change),)),
+            Remedy(counted(fewer, "vCPU"), ((guest.id, change),)),
             (guest.vcpus, float(peaks[i]) / mhz), (fewer, float(peaks[i]) / mhz),
             curve=tuple(value / mhz for value in case.curve("cpu_wanted", i)), line=guest.vcpus, line_after=fewer,
         )  # fmt: skip
@@ -47,18 +48,19 @@ def wider_than_host(case: Case) -> Iterator[Finding]:
         if guest.vcpus > host.cores:
             yield Finding(
                 "wider-than-host", "will-hurt", (guest.id, host.id),
-                f"{guest.label} has {guest.vcpus} vCPUs on the {host.cores} cores of {host.label}",
+                f"{guest.label} has {counted(guest.vcpus, 'vCPU')} on the {counted(host.cores, 'core')} of"
+                f" {host.label}",
                 (("vCPUs", str(guest.vcpus)), ("cores", str(host.cores))), 1 - host.cores / guest.vcpus,
-                Remedy(f"{host.cores} vCPUs", ((guest.id, vcpu_change(guest, host, host.cores)),)),
+                Remedy(counted(host.cores, "vCPU"), ((guest.id, vcpu_change(guest, host, host.cores)),)),
                 (guest.vcpus, host.cores), (host.cores, host.cores),
             )  # fmt: skip
         elif host.numa_nodes > 1 and guest.vcpus > max(1, host.cores / host.numa_nodes):
             per_node = max(1, host.cores // host.numa_nodes)
             yield Finding(
                 "wider-than-node", "untidy", (guest.id, host.id),
-                f"{guest.label} has {guest.vcpus} vCPUs, more than the {per_node} cores of a node of {host.label}: part"
-                " of its memory is always far",
+                f"{guest.label} has {guest.vcpus} vCPUs, more than the {counted(per_node, 'core')} of a node of"
+                f" {host.label}: part of its memory is always far",
                 (("vCPUs", str(guest.vcpus)), ("cores of a node", str(per_node))), 1 - per_node / guest.vcpus,
-                Remedy(f"{per_node} vCPUs", ((guest.id, vcpu_change(guest, host, per_node)),)),
+                Remedy(counted(per_node, "vCPU"), ((guest.id, vcpu_change(guest, host, per_node)),)),
                 (guest.vcpus, per_node), (per_node, per_node),
             )  # fmt: skip

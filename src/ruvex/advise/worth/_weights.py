@@ -13,6 +13,7 @@ from ruvex.advise.worth._finding import Case, Finding
 from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import causes_of, site_shares
 from ruvex.plan import Guest, Pool
+from ruvex.words import counted
 
 _MUCH = 2.0
 """A guest beside pools that weighs so many times what those in pools do is told."""
@@ -106,8 +107,8 @@ def _crowded(
 ) -> Finding:
     return Finding(
         "crowded-pool", "hurts-now", (full.id, sparse.id),
-        f"{full.label} has more CPU shares than {sparse.label}, and each of its {members:.0f} members has less than one"
-        f" of the {sparse.cpu.shares / its:.0f} there",
+        f"{full.label} has more CPU shares than {sparse.label}, and each of its"
+        f" {counted(round(members), 'member')} has less than one of the {sparse.cpu.shares / its:.0f} there",
         ((f"a member of {full.label}", f"{each:.3g} shares"), (f"a member of {sparse.label}", f"{its:.3g} shares"),
          ("lacks", f"{_percent(lacks)} against {_percent(lacks_there)}")),
         lacks,

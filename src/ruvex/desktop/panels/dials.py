@@ -50,6 +50,7 @@ from ruvex.plan import (
     has_setting,
     resource_of,
 )
+from ruvex.words import counted
 
 _BODY: Final = 158
 _LINE: Final = 48
@@ -259,7 +260,9 @@ class Dials(QWidget):
             self._facts.setText("Select a guest or a pool to turn its dials." if plan.guests else "")
         else:
             count = int((division.site.standing.on & (division.site.standing.host == plan.host_index[host.id])).sum())
-            self._tell_place(f"host · {host.cores} cores · {count} guests on" if host.up else "host · down")
+            self._tell_place(
+                f"host · {counted(host.cores, 'core')} · {counted(count, 'guest')} on" if host.up else "host · down"
+            )
             self._facts.setText("F4: all its settings. M: move its guests to another host.")
         for name, dial in self.dials.items():
             r, unit = _supply_of(division, name, host), self._desk.units.common(name)

@@ -18,6 +18,7 @@ from ruvex.desktop.panels.host_chips import HostChips
 from ruvex.desktop.state.desk import Desk
 from ruvex.divide import Overcommit, overcommit_of
 from ruvex.plan import THIN_SPACE
+from ruvex.words import counted
 
 _LEFT: Final = 612
 _NARROW_PART: Final = 0.5
@@ -177,7 +178,7 @@ class HeadBand(QWidget):
         found = overcommit_of(look.site, look.division) if count else None
         short = "" if found is None else f"{found.vcpus_per_core:.1f} vCPUs a core"
         ratios = _ratio_text(found)
-        guests = f"{on} of {count} guests on" if count else "no guests yet"
+        guests = f"{on} of {counted(count, 'guest')} on" if count else "no guests yet"
         self.facts.set_text(f"{guests}   {ratios}" if ratios else guests, short=f"{guests}   {short}")
         if found is not None:
             self.facts.setToolTip(f"{guests}\n{ratios}\n{_RATIO_HINT}")

@@ -23,6 +23,7 @@ from ruvex.desktop.panels.row_story import host_story
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, percent
 from ruvex.plan import RESOURCES, Host
+from ruvex.words import counted
 
 HEIGHT: Final = 44
 _APART: Final = 8
@@ -133,7 +134,7 @@ class HostChip(QAbstractButton):
             if not host.up:
                 small.draw(painter, left, half, half - theme.px(4), "down")
             elif not self._is_slim:
-                small.draw(painter, left, half, half - theme.px(4), small.elided(f"{host.cores} cores", room))
+                small.draw(painter, left, half, half - theme.px(4), small.elided(counted(host.cores, "core"), room))
             if host.up:
                 self._paint_bars(painter, left, right, half)
 

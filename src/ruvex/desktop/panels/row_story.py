@@ -14,7 +14,7 @@ from ruvex.divide import Division, causes_of, place_label, site_shares
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
-from ruvex.words import flow_amount, flow_lines
+from ruvex.words import counted, flow_amount, flow_lines
 
 _MOST_TAPS = 6
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
@@ -39,7 +39,7 @@ def host_story(desk: Desk, at: int) -> str:
     host, figures = desk.look.plan.hosts[at], desk.look.division.by_host
     if not host.up:
         return f"{host.label} is down: it has no supply"
-    lines = [f"{host.label}  ({host.cores} cores, {format_memory(host.memory_mib)})"]
+    lines = [f"{host.label}  ({counted(host.cores, 'core')}, {format_memory(host.memory_mib)})"]
     for k, name in enumerate(RESOURCES):
         unit = desk.units.common(name)
         supply, wanted = float(figures.supply[k, at]), float(figures.wanted[k, at])

@@ -363,7 +363,7 @@ class Controls(QScrollArea):
         elif choice == guest.vcpus:
             self._leave()
         else:
-            text = f"{guest.label}: {guest.vcpus} \u2192 {choice} vCPUs"
+            text = f"{guest.label}: {guest.vcpus} \u2192 {counted(int(choice), 'vCPU')}"
             self._try(text, guest.id, vcpu_change(guest, machine, int(choice)))
 
     def _on_threads(self, name: str, *, is_on: bool) -> None:

@@ -27,6 +27,7 @@ from ruvex.desktop.views.cores.threads import Threads
 from ruvex.desktop.views.cores.waits import Waits
 from ruvex.exchange import write_turns
 from ruvex.plan import PlanFileError, replace_file
+from ruvex.words import counted
 
 _LEGEND: Final = (
     "waits", "slept", "turn used up", "cut in on", "wakes", "held for its fellows", "out of budget", "waits, held",
@@ -188,7 +189,8 @@ class CoresView(View):
         busy = float(found.busy[0].sum()) / (found.for_ms * max(found.parties.threads, 1))
         vcpus = found.parties.guest_of.size
         turns = f"{found.counts[0]:,}".replace(",", "\u2009")
-        return f"{vcpus} vCPUs on {found.parties.threads} threads, {100 * busy:.0f} % busy; {turns} turns"
+        here = f"{counted(vcpus, 'vCPU')} on {counted(found.parties.threads, 'thread')}"
+        return f"{here}, {100 * busy:.0f} % busy; {turns} turns"
 
     def _on_host(self, number: int) -> None:
         hosts = self._desk.look.plan.hosts

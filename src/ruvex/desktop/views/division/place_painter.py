@@ -19,6 +19,7 @@ from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division
 from ruvex.plan import RESOURCES, Host, Resource, format_memory
 from ruvex.play import PRESSURES
+from ruvex.words import counted
 
 HOST_ROW: Final = 38
 BANK_ROW: Final = 22
@@ -68,7 +69,7 @@ class PlacePainter:
         painter.setPen(colours.ink)
         face.draw(painter, x, place.top() + theme.px(2), half, face.elided(row.label, right - theme.px(8) - x))
         if host is not None:
-            told = f"{host.cores} cores · {format_memory(host.memory_mib)}" if host.up else "down: no supply"
+            told = f"{counted(host.cores, 'core')} · {format_memory(host.memory_mib)}" if host.up else "down: no supply"
             painter.setPen(colours.muted)
             small.draw(painter, x, place.top() + half, half - theme.px(2), small.elided(told, right - x))
 

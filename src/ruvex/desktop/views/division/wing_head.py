@@ -17,6 +17,7 @@ from ruvex.desktop.state.units import Unit
 from ruvex.desktop.views.division.butterfly import Butterfly
 from ruvex.divide import ResourceDivision, looks_same
 from ruvex.plan import RESOURCES, Resource, format_number
+from ruvex.words import counted
 
 _SUMS: Final = 26
 _SUPPLY: Final = 24
@@ -102,7 +103,7 @@ class WingHead(QWidget):
             painter.setPen(self._theme.colours.ink)
             place = QRectF(left, self._theme.px(_SUMS * self._with_supply), right - left, self._theme.px(_SUPPLY))
             hosts = len(self._desk.look.plan.hosts)
-            title = "No host yet" if not hosts else "Supply" if self._with_supply else f"{hosts} hosts"
+            title = "No host yet" if not hosts else "Supply" if self._with_supply else counted(hosts, "host")
             self._theme.face(12, bold=True).draw_centred(painter, place, title)
 
     def _paint_sums(self, painter: QPainter, name: Resource, resource: ResourceDivision) -> None:

@@ -34,6 +34,7 @@ from ruvex.desktop.views.guest_list.cells import ROW, Cells
 from ruvex.desktop.views.guest_list.columns import COLUMNS
 from ruvex.desktop.views.guest_list.model import HIT, GuestTable, Period
 from ruvex.plan import write_text
+from ruvex.words import counted
 
 _FIRST_STEPS: Final = (ActionName.NEW_GUEST, ActionName.PASTE, ActionName.DEMO)
 _BAR: Final = 34
@@ -277,7 +278,7 @@ class ListView(View):
         self._is_following = False
         count, selected = len(plan.guests), len([i for i in self._desk.selection.ids if i in plan.guest_index])
         chosen_text = f" · {selected} chosen" if selected > 1 else ""
-        self.count.setText(f"{len(self.table.shown)} of {count} guests{chosen_text}")
+        self.count.setText(f"{len(self.table.shown)} of {counted(count, 'guest')}{chosen_text}")
         viewport = self.grid.viewport()
         assert viewport is not None
         viewport.update()
@@ -296,7 +297,7 @@ class ListView(View):
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.table.as_csv("\t"))
-            self.told.emit(f"Copied {len(self.table.shown)} guests, with a row of heads.")
+            self.told.emit(f"Copied {counted(len(self.table.shown), 'guest')}, with a row of heads.")
 
     def ask_and_save(self) -> None:
         """Ask for a file and write the table to it."""

@@ -15,7 +15,7 @@ from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.views.room.columns import Columns
 from ruvex.desktop.views.room.section import Canvas, Section
 from ruvex.placing import BetterPlaces, Step
-from ruvex.words import hours_text, label_of, payers_text, places_text, step_text
+from ruvex.words import counted, hours_text, label_of, payers_text, places_text, step_text
 
 _PITCH: Final = 34
 
@@ -95,7 +95,7 @@ class PlacesHead(Section):
         if found is not None and len(found.steps) > 1:
             count = len(found.moves)
             step = settings_step(
-                f"{count} guests to better places", [(guest, {"host": host}) for guest, host in found.moves]
+                f"{counted(count, 'guest')} to better places", [(guest, {"host": host}) for guest, host in found.moves]
             )
             self.apply_all = OfferButton(bench.desk, bench.theme, step, f"Move all {count}", "", self)
             self.left.addWidget(self.apply_all)

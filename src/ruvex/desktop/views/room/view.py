@@ -30,7 +30,7 @@ from ruvex.desktop.views.room.sizing import SizeSection, SizesHead
 from ruvex.desktop.views.room.sweeping import SweepSection
 from ruvex.placing import BetterPlaces
 from ruvex.plan import Plan, format_cpu, format_memory, format_time
-from ruvex.words import reserve_text
+from ruvex.words import counted, reserve_text
 
 _FIRST_STEPS: Final = (ActionName.NEW_HOST, ActionName.NEW_GUEST, ActionName.DEMO)
 _HEAD: Final = 36
@@ -61,7 +61,7 @@ class _Heads(QWidget):
                 host, x = plan.hosts[column.host], px(14) + left + column.x
                 painter.setPen(theme.colours.ink)
                 bold.draw(painter, x, px(2), px(17), bold.elided(host.label, column.width))
-                cores, memory = f"{host.cores} cores", format_memory(host.memory_mib)
+                cores, memory = counted(host.cores, "core"), format_memory(host.memory_mib)
                 text = f"{cores}, {format_cpu(host.cores * host.mhz)}, {memory}"
                 text = text if face.width(text) <= column.width else f"{cores}, {memory}"
                 painter.setPen(theme.colours.muted)
