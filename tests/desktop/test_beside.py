@@ -8,6 +8,7 @@ import time
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.views.beside import BesideView
 from ruvex.plan import change_settings, plan_text
 from tests.builders import cpu_guest, plan_of
@@ -67,6 +68,21 @@ class Beside(WindowCase):
         then = self.folder / "then.ruvex.json"
         then.write_text(plan_text(plan_of(GUESTS, [{"id": "p"}], day_s=3600, moment=0)), encoding="utf-8")
         return run("beside", str(then), str(now), "--json").stdout
+
+    def test_what_an_event_did_is_not_called_set(self) -> None:
+        """In a played look the plan is as an event left it; what was set since is the edit alone."""
+        events = [{"at": 600, "do": "set", "target": "c", "change": {"cpu.shares": 700}}]
+        self.show_plan(plan_of(GUESTS, [{"id": "p"}], day_s=3600, moment=1800, events=events))
+        self.set_shares("a", 300)
+        self.run_action(ActionName.SETTLED)
+        until = time.monotonic() + 60
+        while not self.desk.look.is_played and time.monotonic() < until:
+            self.settle()
+        self.compared()
+        self.assertTrue(self.desk.look.is_played)
+        shares = {guest.id: guest.cpu.shares for guest in self.desk.look.plan.guests}
+        self.assertEqual((shares["a"], shares["c"]), (300, 700))
+        self.assertEqual(self.view.since.text(), "set since: a CPU shares 300")
 
     def test_before_the_last_two_edits(self) -> None:
         """Typed as a number; the later of both edits alone is what one edit compares with."""

@@ -64,6 +64,11 @@ class Rehearsal(QObject):
         return 0 < len(plan.guests) <= _MOST_GUESTS and not obstacle_to_play(plan)
 
     @property
+    def as_set(self) -> Plan:
+        """The plan as it is set, with what is being tried: what an event does to it over the day is not among that."""
+        return self._document.plan if self._trying is None else self._trying.plan
+
+    @property
     def is_current(self) -> bool:
         """Whether the days that are there are those of the newest settings."""
         return self._next() is None

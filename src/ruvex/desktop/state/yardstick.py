@@ -193,6 +193,7 @@ class Yardstick(QObject):
         is_current = self._rehearsal.is_current and base is not None
         known_day, known_site = self._day, self._sites
         at_s = min(self._look.plan.moment, chosen.plan.day_s)
+        as_set = self._rehearsal.as_set if is_played else now.site.plan
         may_play = len(chosen.plan.guests) <= _MOST_GUESTS and not obstacle_to_play(chosen.plan)
 
         def work() -> Any:
@@ -205,7 +206,7 @@ class Yardstick(QObject):
             then = division_at(day, at_s) if is_played and day is not None else None
             then = then or divide(site, at_s)
             days = (day, base) if day is not None and base is not None and is_current else None
-            found = Found(beside(then, now, days), then, now, days, tuple(differences(chosen.plan, now.site.plan)))
+            found = Found(beside(then, now, days), then, now, days, tuple(differences(chosen.plan, as_set)))
             return site, day, found
 
         def answer(result: Any, problem: Exception | None) -> None:
