@@ -94,14 +94,17 @@ def _disks(guest: Guest, disk: str, change: Mapping[str, Any]) -> list[dict[str,
 
 def _disks_moved(case: Case, place: FlowPlace, takers: Sequence[Tap]) -> Iterator[Remedy]:
     """Put a disk onto another store, the one that takes most onto the one with most to spare first."""
-    others = [one for one in case.division.flowing.places if one.kind == "store" and one.id != place.id]
-    others.sort(key=lambda one: one.taken + one.delivered - one.supply)
+    # A store that nobody uses yet is no place of the division, and has most to spare.
+    used = {one.id: one.taken + one.delivered for one in case.division.flowing.places}
+    others = sorted(
+        (one for one in case.plan.stores if one.id != place.id), key=lambda one: used.get(one.id, 0) - one.ops
+    )
     for tap in takers:
         guest = case.plan.guests[case.plan.guest_index[tap.guest]]
         for other in others[:_MOST_TAKERS]:
             disks = _disks(guest, tap.disk, {"store": other.id})
             yield Remedy(
-                f"disk {tap.disk} of {guest.label} moves to {place_label(case.plan, other.id)}",
+                f"disk {tap.disk} of {guest.label} moves to {other.label}",
                 ((guest.id, {"disks": disks}),),
             )
 

@@ -219,7 +219,7 @@ def _findings(
     worst = max(some, key=lambda one: one.lacks / max(one.wanted, 1e-9))
     part = worst.lacks / max(worst.wanted, 1e-9)
     group: Group = "hurts-now" if any(one.is_now for one in some) else "will-hurt"
-    named = first_names([guest.label for guest in guests])
+    named, get = first_names([guest.label for guest in guests]), "gets" if len(guests) == 1 else "get"
     # The bars beside it are of the worst off, when it lacks most: the words must be of the same.
     its = plan.guests[worst.guest].label
     figures = (
@@ -229,7 +229,7 @@ def _findings(
     remedies: Iterable[Remedy | None]
     if kind == "pool-limit" and place:
         pool = plan.pools[plan.pool_index[place]]
-        text = f"{pool.label} is held by its {what} limit for {short_span(lasts)} of the day: {named} get less"
+        text = f"{pool.label} is held by its {what} limit for {short_span(lasts)} of the day: {named} {get} less"
         about, remedies = (pool.id, *about), _raised_pool(case, pool, resource, some)
     elif kind == "host-short":
         starved = _starved(case, place, resource, some)
@@ -240,10 +240,12 @@ def _findings(
                 return
             about = tuple(plan.guests[one.guest].id for one in some)
             named = first_names([plan.guests[one.guest].label for one in some])
-        text = f"{label_of(plan, place)} is short of {what} for {short_span(lasts)} of the day: {named} get less"
+            get = "gets" if len(some) == 1 else "get"
+        text = f"{label_of(plan, place)} is short of {what} for {short_span(lasts)} of the day: {named} {get} less"
         about, remedies = (place, *about), _moved(case, place, some)
     elif kind == "kept-cores":
-        text = f"{named} are crowded on the cores of {label_of(plan, place)} that they are kept to"
+        are, they = ("is", "it is") if len(guests) == 1 else ("are", "they are")
+        text = f"{named} {are} crowded on the cores of {label_of(plan, place)} that {they} kept to"
         about, remedies = (*about, place), (_not_kept(guests),)
     elif kind in ("memory-limit", "biting-limit"):
         (guest,) = guests
