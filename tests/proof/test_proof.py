@@ -185,6 +185,21 @@ class OnTheKernel(unittest.TestCase):
             self.proved(scaled, seconds=5.0, tell=tell)
         self.assertEqual((seen, own_groups(), burners()), ([2], [], []))
 
+    def test_a_parent_that_is_gone_already(self) -> None:
+        """A burner whose parent was killed while it started ends by itself: its input ended, so it would burn on."""
+        burner = Path(groups.__file__).with_name("_burner.py")
+        for parent, status in ((os.getpid(), None), (1, 0)):
+            with subprocess.Popen([sys.executable, "-E", "-S", str(burner), "0.01", str(parent)],
+                                  stdin=subprocess.PIPE) as process:  # fmt: skip
+                assert process.stdin is not None
+                process.stdin.close()
+                try:
+                    found: int | None = process.wait(timeout=60 if status is not None else 1.0)
+                except subprocess.TimeoutExpired:
+                    found = None
+                    process.kill()
+                self.assertEqual(found, status)
+
     def test_killed(self) -> None:
         """A proof that is killed, or interrupted, leaves neither groups nor processes behind."""
         command = [sys.executable, "-c", "from ruvex.cli import main; main()", "prove", str(DEMO), "--for", "20"]

@@ -16,10 +16,12 @@ _SAVED_S = 0.05
 """So much time at its part can be saved up: what was not had for longer is lost, as interactive work is."""
 
 
-def main(part: float) -> None:
-    """Want a part of a processor for ever."""
+def main(part: float, parent: int) -> None:
+    """Want a part of a processor for as long as its parent is there."""
     # 1 is PR_SET_PDEATHSIG: whoever started it must not leave it behind.
     ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+    if os.getppid() != parent:
+        return  # Its parent was killed before it could ask for that, and would never be heard of.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.read(0, 1)
     if part >= 1.0:
@@ -39,4 +41,4 @@ def main(part: float) -> None:
 
 
 if __name__ == "__main__":
-    main(float(sys.argv[1]))
+    main(float(sys.argv[1]), int(sys.argv[2]))

@@ -187,7 +187,8 @@ def _start(
     try:
         for party in scaled.parties:
             for _ in range(counts.get(party.item, 0)):
-                command = [sys.executable, "-E", "-S", str(_BURNER), str(party.wants / counts[party.item])]
+                part = str(party.wants / counts[party.item])
+                command = [sys.executable, "-E", "-S", str(_BURNER), part, str(os.getpid())]
                 burner = subprocess.Popen(command, stdin=gate, stdout=subprocess.DEVNULL)
                 stack.callback(_end, burner)
                 os.sched_setaffinity(burner.pid, processors)
