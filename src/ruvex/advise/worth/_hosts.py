@@ -139,17 +139,18 @@ def peaks_coincide(case: Case) -> Iterator[Finding]:
     at_host, at_row = np.unravel_index(int(np.argmax(over)), over.shape)
     if over[at_host, at_row] <= 1.02:
         return
-    at_s, day = float(recording.times_s[at_row]), None
+    at_s = float(recording.times_s[at_row])
+    day = DayLack(site)
+    lacking = float(day.of(site.standing.host).sum())
     for move in moves_now(site, demand_at(site, at_s), _LEAST_GAIN):
         guest = plan.guests[move.guest]
         source, to = int(site.standing.host[move.guest]), plan.hosts[move.to]
         if source != at_host or obstacle_to(site, [guest.id], plan.hosts[move.to].id) is not None:
             continue
         # Where it goes it may want most together with somebody else, at another time: the day must be better for it.
-        day = day or DayLack(site)
         moved = site.standing.host.copy()
         moved[move.guest] = move.to
-        if float(day.of(moved).sum()) > float(day.of(site.standing.host).sum()) * (1 - _LEAST_GAIN):
+        if float(day.of(moved).sum()) > lacking * (1 - _LEAST_GAIN):
             continue
         here = [i for i, _ in case.guests_on() if case.host_of(i) == source and i != move.guest]
         series = recording.series("cpu_wanted")
