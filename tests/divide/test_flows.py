@@ -12,7 +12,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import Division, all_shifts, divide
+from ruvex.divide import Division, Tap, all_shifts, divide
 from ruvex.plan import EditError, Plan, PlanError, add_items, change_settings, plan_from, plan_text, remove_items
 from ruvex.play import Player, division_at
 from ruvex.site import site_of
@@ -20,20 +20,6 @@ from tests.builders import HOST, PLAIN, plan_of
 from tests.cli.inside import run
 
 STORE = {"id": "s", "ops": 1000, "mib_s": 1e6}
-
-
-def slow_fill(asks: list[tuple[float, float, float]], amount: float) -> tuple[list[float], float]:
-    """Find by halving the level at which (weight, floor, cap) add up to an amount, endless where there is enough."""
-    most = sum(cap for _, _, cap in asks)
-    if most < amount * (1 - 1e-11):
-        return [cap for _, _, cap in asks], 1e300
-    # Where all that is asked for is just what there is, nobody could have more: the level is the least that fills it.
-    low, high, amount = 0.0, 1e15, min(amount, most) * (1 - 1e-13)
-    for _ in range(200):
-        middle = (low + high) / 2
-        total = sum(min(max(middle * weight, floor), cap) for weight, floor, cap in asks)
-        low, high = (middle, high) if total < amount else (low, middle)
-    return [min(max(low * weight, floor), cap) for weight, floor, cap in asks], low
 
 
 @st.composite
@@ -53,7 +39,7 @@ def flowing_plans(draw: st.DrawFn) -> Plan:
     guests = []
     for i in range(draw(st.integers(1, 6))):
         disks = []
-        for d in range(draw(st.integers(0, 3))):
+        for d in range(draw(st.sampled_from([0, 1, 2, 3, 6]))):
             store = draw(st.sampled_from(stores))
             limit = draw(st.one_of(st.none(), st.floats(1, 5000)))
             reserved = 0.0
@@ -76,85 +62,92 @@ def flowing_plans(draw: st.DrawFn) -> Plan:
     })  # fmt: skip
 
 
-def expected_taps(plan: Plan) -> dict[tuple[str, str, str], tuple[float, float]]:
-    """Work out slowly what every disk and link wants and gets.
+NEAR = 1e-6
 
-    Each guest asks everywhere for what its scarcest other disk or link lets it use; again and again, half of the way
-    each time, until nobody asks for anything else.
+
+def disagreement(plan: Plan, taps: list[Tap], pace: dict[str, float]) -> list[str]:
+    """Tell why what disks and links get is not what model.md says, nothing where it is; memory must be ample.
+
+    Each guest has the same part of what it asks for everywhere, and that part is 1 unless it is held somewhere: by a
+    limit of its own, or at a place that has no more, where nobody has more than it for a share but by a reservation.
     """
-    on = [guest for guest in plan.guests if guest.is_on]
-    places: dict[str, float] = {store.id: store.ops for store in plan.stores}
-    places |= {f"{host.id}:link": sum(link.mib_s for link in host.links) for host in plan.hosts if host.links}
-    taps: dict[tuple[str, str, str], tuple[float, float, float, float]] = {}  # weight, floor, limit, wanted
-    costs: dict[tuple[str, str, str], float] = {}
-    for guest in on:
-        for disk in guest.disks:
-            store = plan.stores[plan.store_index[disk.store]]
-            key = store.id, guest.id, disk.id
-            costs[key] = cost = max(1.0, guest.demand.kib_per_op / 1024 / store.mib_s * store.ops)
-            wanted = float(guest.demand.ops) / len(guest.disks) * cost  # type: ignore[arg-type]
-            taps[key] = disk.shares, disk.reservation_ops * cost, (disk.limit_ops or 1e300) * cost, wanted
-        key = f"{guest.host}:link", guest.id, ""
-        if key[0] in places:
-            costs[key] = 1.0
-            net = float(guest.demand.net_mib_s)  # type: ignore[arg-type]
-            taps[key] = guest.link.shares, 0.0, guest.link.limit_mib_s or 1e300, net
-    parts, given = dict.fromkeys(taps, 1.0), dict.fromkeys(taps, 0.0)
-    for _ in range(120):
-        could = dict[tuple[str, str, str], float]()
-        for place, amount in places.items():
-            keys = [key for key in taps if key[0] == place]
-            asks = []
-            for key in keys:
-                weight, floor, limit, wanted = taps[key]
-                cap = min(wanted * parts[key], limit)
-                asks.append((weight, min(floor, cap), cap))
-            if sum(floor for _, floor, _ in asks) > amount:
-                return {}
-            got, level = slow_fill(asks, amount)
-            for key, have, (weight, _, cap) in zip(keys, got, asks, strict=True):
-                given[key] = have
-                _, floor, limit, wanted = taps[key]
-                most = min(wanted, limit)
-                full = min(max(level * weight, min(floor, most)), most)
-                could[key] = 1.0 if wanted <= 0 else (full if have >= cap * (1 - 1e-10) else have) / wanted
-        for key in taps:
-            others = [could[other] for other in taps if other[1] == key[1] and other != key]
-            parts[key] += 0.5 * (min([1.0, *others]) - parts[key])
-    return {key: (taps[key][3] / costs[key], given[key] / costs[key]) for key in taps}
+    amounts = {store.id: store.ops for store in plan.stores}
+    amounts |= {f"{host.id}:link": sum(link.mib_s for link in host.links) for host in plan.hosts}
+    demand = {guest.id: guest.demand for guest in plan.guests}
+
+    def counted(tap: Tap, amount: float) -> float:
+        # A large transfer counts as so many as its store could do in the time it takes.
+        if not tap.disk:
+            return amount
+        store = plan.stores[plan.store_index[tap.place]]
+        return amount * max(1.0, demand[tap.guest].kib_per_op / 1024 / store.mib_s * store.ops)
+
+    here = {place: [tap for tap in taps if tap.place == place] for place in amounts}
+    used = {place: sum(counted(tap, tap.delivered) for tap in found) for place, found in here.items()}
+    said = [f"{place} gives {used[place]}" for place in amounts if used[place] > amounts[place] * (1 + NEAR)]
+    mine = {tap.guest: [other for other in taps if other.guest == tap.guest and other.wanted > 0] for tap in taps}
+
+    def holds(tap: Tap) -> bool:
+        if tap.delivered >= tap.limit * (1 - NEAR):
+            return True
+        level = counted(tap, tap.delivered) / tap.shares * (1 + 10 * NEAR)
+        return used[tap.place] >= amounts[tap.place] * (1 - NEAR) and all(
+            counted(u, u.delivered) <= max(level * u.shares, counted(u, u.reservation)) + NEAR for u in here[tap.place]
+        )
+
+    for guest, asked in mine.items():
+        parts = [tap.delivered / tap.wanted for tap in asked] or [1.0]
+        if any(abs(tap.delivered - min(parts) * tap.wanted) > NEAR * max(1.0, tap.delivered) for tap in asked):
+            said.append(f"{guest} has unequal parts {parts}")
+        if abs(pace[guest] - max(min(parts), 1e-6)) > NEAR:
+            said.append(f"{guest} works at {pace[guest]} with {parts}")
+        if min(parts) < 1 - NEAR and not any(map(holds, asked)):
+            said.append(f"{guest} has {min(parts)} and nothing holds it")
+    return said
 
 
 class Settled(unittest.TestCase):
     """At a moment."""
 
-    @settings(max_examples=150)
+    @settings(max_examples=200)
     @given(flowing_plans())
-    def test_as_worked_out_slowly(self, plan: Plan) -> None:
-        """Every disk and link gets what halving finds; work goes as fast as the scarcest of them lets it."""
-        expected = expected_taps(plan)
+    def test_all_agree(self, plan: Plan) -> None:
+        """Every disk and link of everybody on is there; all have what the definition says, and guests their sums."""
         division = divide(site_of(plan, {}))
-        taps = {(tap.place, tap.guest, tap.disk): tap for place in division.flowing.places for tap in place.taps}
-        if not expected and taps:
-            return
-        self.assertEqual(set(taps), set(expected))
-        for key, (wanted, got) in expected.items():
-            self.assertAlmostEqual(taps[key].wanted, wanted)
-            self.assertAlmostEqual(taps[key].delivered, got, delta=1e-6 * max(1.0, got))
+        taps = [tap for place in division.flowing.places for tap in place.taps]
+        linked = {host.id for host in plan.hosts if host.links}
+        there = {(guest.id, disk.id) for guest in plan.guests if guest.is_on for disk in guest.disks}
+        there |= {(guest.id, "") for guest in plan.guests if guest.is_on and guest.host in linked}
+        self.assertEqual({(tap.guest, tap.disk) for tap in taps}, there)
+        pace = {guest.id: float(division.layers.pace[division.position[guest.id]]) for guest in plan.guests}
+        self.assertEqual(disagreement(plan, taps, pace), [])
         for i, guest in enumerate(plan.guests):
-            for kinds in (False, True):
-                mine = [pair for (place, of, _), pair in expected.items() if of == guest.id and (":" in place) == kinds]
-                has = (division.flowing.net_delivered if kinds else division.flowing.ops_delivered)[i]
-                self.assertAlmostEqual(has, sum(got for _, got in mine), delta=1e-6 * max(1.0, has))
-            ratios = [1.0] + [
-                sum(got for _, got in mine) / sum(want for want, _ in mine)
-                for mine in (
-                    [pair for (place, of, _), pair in expected.items() if of == guest.id and (":" in place) == kinds]
-                    for kinds in (False, True)
-                )
-                if sum(want for want, _ in mine) > 0
-            ]
-            pace = division.layers.pace[division.position[guest.id]]
-            self.assertAlmostEqual(pace, max(min(ratios), 1e-6) if guest.is_on else 1.0, places=6)
+            for is_disk, (wanted, had) in {
+                True: (division.flowing.ops_wanted, division.flowing.ops_delivered),
+                False: (division.flowing.net_wanted, division.flowing.net_delivered),
+            }.items():
+                mine = [tap for tap in taps if tap.guest == guest.id and bool(tap.disk) == is_disk]
+                self.assertAlmostEqual(wanted[i], sum(tap.wanted for tap in mine))
+                self.assertAlmostEqual(had[i], sum(tap.delivered for tap in mine))
+
+    def test_disks_of_one_guest_that_wait_for_each_other(self) -> None:
+        """On a store of 10, the disk with the fewest shares holds all: each a third, a sixth of six, limits or not."""
+        for shares, limits in (
+            ((372, 36, 94), (168.33209046870905, None, None)),
+            ((372, 36, 94), (None, None, None)),
+            ((372, 36, 94), (3.5, None, None)),
+            ((900, 500, 300, 100, 50, 7), (None,) * 6),
+        ):
+            disks = [{"id": f"d{d}", "store": "s", "shares": share, "limit_ops": limit}
+                     for d, (share, limit) in enumerate(zip(shares, limits, strict=True))]  # fmt: skip
+            guest = {"id": "a", "disks": disks, "demand": {"ops": 942, "cpu": 100, "working": 10, "touched": 10}}
+            plan = plan_of([guest], stores=[{"id": "s", "ops": 10, "mib_s": 1}])
+            found = [tap.delivered for tap in divide(site_of(plan, {})).flowing.places[0].taps]
+            np.testing.assert_allclose(found, 10 / len(shares), rtol=1e-8, err_msg=str((shares, limits)))
+        disks[0] |= {"limit_ops": 1.5}
+        plan = plan_of([guest], stores=[{"id": "s", "ops": 10, "mib_s": 1}])
+        found = [tap.delivered for tap in divide(site_of(plan, {})).flowing.places[0].taps]
+        np.testing.assert_allclose(found, 1.5, rtol=1e-8)  # a limit below a sixth holds all, and the store is idle
 
     @settings(max_examples=40)
     @given(flowing_plans())

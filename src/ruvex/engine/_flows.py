@@ -13,14 +13,20 @@ from ruvex.engine._jit import kernel, part
 from ruvex.engine._layers import lost_of_working
 from ruvex.engine._tally import count_cpu, count_memory
 
-_MOST_ROUNDS = 200
+_MOST_ROUNDS = 400
 _AGREED = 1e-12
 """Parts of what is asked for that differ by no more than this are the same."""
-_STIFF = 40
-"""After so many rounds each goes only half of its way, so that two that wait for each other come to rest."""
+_FREE = 4
+"""So many rounds go all of their way: where nobody waits for each other, all agree by then."""
+_BACK, _ON, _ON_LATER, _LATER = 0.5, 1.1, 1.02, 100
+"""A part that turns round goes this much less far from then on, and one that goes on as before this much farther;
+less so after so many rounds. Five disks of a guest on one store, each of which asks for what the others leave, would
+go to and fro for ever by half of their way."""
+_LEAST_STEP = 1e-3
 
-_PART, _COULD = range(2)
-"""Of slots: which part of what is asked for all else lets the guest use, and which part it could have here."""
+_PART, _COULD, _STEP, _WAY = range(4)
+"""Of slots: which part of what is asked for all else lets the guest use, which part it could have here, how much of
+the way to it the part goes in a round, and which way it went last."""
 _LOWEST, _NEXT, _AT = range(3)
 """Of guests: the lowest and the next lowest part it could have anywhere, and the slot of the lowest."""
 
@@ -79,7 +85,7 @@ def divide_flows(
     moving
         Shape (places,): MiB/s of moves on each place.
     work
-        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (2 rows) and by guest (3
+        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (4 rows) and by guest (3
         rows); written.
     found
         Shape (5, guests): transfers wanted and had, MiB/s wanted and had, and how far work is slowed; written.
@@ -106,6 +112,7 @@ def divide_flows(
         values[r.Q_AMOUNT, place] = supply[place] - kept
     for slot in range(slots.shape[1]):
         of_slots[_PART, slot] = min(paces[slots[r.F_GUEST, slot]], 1.0)
+        of_slots[_STEP, slot], of_slots[_WAY, slot] = 1.0, 0.0
     for again in range(_MOST_ROUNDS):
         worst = 0.0
         for slot in range(slots.shape[1]):
@@ -153,9 +160,16 @@ def _use_no_more(
         others = of_guests[_NEXT, guest] if of_guests[_AT, guest] == slot else of_guests[_LOWEST, guest]
         goal = min(min(paces[guest], 1.0), others)
         now = of_slots[_PART, slot]
-        if abs(goal - now) > _AGREED:
-            is_other = True
-            of_slots[_PART, slot] = goal if again < _STIFF else 0.5 * (goal + now)
+        if abs(goal - now) <= _AGREED:
+            continue
+        is_other, step, way = True, of_slots[_STEP, slot], goal - now
+        if again >= _FREE:
+            if way * of_slots[_WAY, slot] < 0.0:
+                step = max(step * _BACK, _LEAST_STEP)
+            else:
+                step = min(step * (_ON if again < _LATER else _ON_LATER), 1.0)
+        of_slots[_STEP, slot], of_slots[_WAY, slot] = step, way
+        of_slots[_PART, slot] = goal if step == 1.0 else now + step * way
     return is_other
 
 
