@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import random
 import threading
 import unittest
@@ -133,8 +134,38 @@ class EveryAction(WindowCase):
             self.assertTrue(self.window.open_path(self.path))
 
 
+class Held:
+    """Says in which thread it was let go of."""
+
+    def __init__(self, said: list[int]) -> None:
+        self._said = said
+
+    def __del__(self) -> None:
+        self._said.append(threading.get_ident())
+
+
 class InTheBackground(unittest.TestCase):
     """Long work beside the window."""
+
+    def test_a_worker_takes_nothing_apart(self) -> None:
+        """What only work and answer know is let go of by the window's thread, and garbage is collected only then."""
+        application = make_application()
+        background, said = Background(), list[int]()
+
+        def give(number: int) -> None:
+            with_work, with_answer = Held(said), Held(said)
+            background.run(f"held {number}", lambda: with_work is None, lambda *_: with_answer is None)
+
+        for number in range(20):
+            give(number)
+        self.assertFalse(gc.isenabled())
+        for _ in range(50):
+            application.processEvents()  # some answers come while the next work is done
+        background.wait()
+        self.assertTrue(gc.isenabled())
+        application.processEvents()  # all others
+        background.wait()
+        self.assertEqual(said, [threading.get_ident()] * 40)
 
     def test_answers_and_newer_questions(self) -> None:
         """A newer question of a subject replaces one that waits; errors are answers; others are not touched."""

@@ -6,11 +6,13 @@ A worker gets frozen input and gives a value back; it touches no widget. The ans
 from __future__ import annotations
 
 import gc
+import itertools
 from collections.abc import Callable
-from typing import Any, Literal, get_args
+from dataclasses import dataclass
+from typing import Any, Final, Literal, get_args
 from weakref import WeakSet
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 
 Work = Callable[[], Any]
 Answer = Callable[[Any, Exception | None], None]
@@ -20,27 +22,46 @@ Lane = Literal["short", "long", "reading", "turns", "questions", "many"]
 class _Speaker(QObject):
     """Carries an answer to the window's thread."""
 
-    answered = pyqtSignal(object, object, object)
+    answered = pyqtSignal(int, object, object)
 
 
 class _Job(QRunnable):
-    """One piece of work; skipped when a newer one of its subject has come meanwhile."""
+    """One piece of work; skipped when a newer one of its subject has come meanwhile.
 
-    def __init__(self, work: Work, answer: Answer, speaker: _Speaker, is_wanted: Callable[[], bool]) -> None:
+    It knows no widget, not even by the function that takes its answer: what a worker is the last to let go of is taken
+    apart in its thread.
+    """
+
+    def __init__(self, number: int, work: Work, speaker: _Speaker, subject: str, latest: dict[str, int]) -> None:
         super().__init__()
-        self._work, self._answer, self._speaker, self._is_wanted = work, answer, speaker, is_wanted
+        self._number, self._work, self._speaker, self._subject, self._latest = number, work, speaker, subject, latest
 
     def run(self) -> None:
         """Do the work in the worker's thread."""
-        value, problem, is_wanted = None, None, self._is_wanted()
-        if is_wanted:
+        value: Any = None
+        problem: Exception | None = None
+        if self._latest[self._subject] == self._number:
             try:
                 value = self._work()
             except Exception as error:
                 problem = error
-        self._speaker.answered.emit(self._answer if is_wanted else None, value, problem)
+        else:
+            value = _SKIPPED
+        self._speaker.answered.emit(self._number, value, problem)
 
 
+@dataclass(frozen=True)
+class _Given:
+    """Work that was given and has not been answered."""
+
+    subject: str
+    work: Work
+    answer: Answer
+    lane: Lane
+
+
+_SKIPPED: Final = object()
+_LET_GO_MS: Final = 20
 _at_work: WeakSet[Background] = WeakSet()
 """Those that have work under way: whether garbage is collected is one question for all windows."""
 
@@ -49,7 +70,8 @@ class Background(QObject):
     """Runs work in threads of its own, each in the order it was given.
 
     While it works nothing is garbage-collected: a collection that happens to begin in a worker would take widgets
-    apart there, which only the window's thread may do.
+    apart there, which only the window's thread may do. For the same reason work and the function that takes its
+    answer are kept here until its thread is at rest.
     """
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -60,7 +82,12 @@ class Background(QObject):
             self._pools[lane].setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
         self._dropped: dict[str, int] = {}
-        self._pending = 0
+        self._numbers = itertools.count(1)
+        self._given: dict[int, _Given] = {}
+        self._ended: list[_Given] = []
+        self._rest = QTimer(self)
+        self._rest.setInterval(_LET_GO_MS)
+        self._rest.timeout.connect(self._let_go)
         self._speaker = _Speaker(self)
         # Emitted in another thread than this object's, an answer waits for the window's next round of events.
         self._speaker.answered.connect(self._on_answered)
@@ -72,37 +99,38 @@ class Background(QObject):
         of large files, turns of vCPUs, questions, and what is played many times have a thread each: nothing short
         waits for them.
         """
-        number = self._latest[subject] = self._latest.get(subject, 0) + 1
-        self._pending += 1
+        number = self._latest[subject] = next(self._numbers)
+        self._given[number] = _Given(subject, work, answer, lane)
         _at_work.add(self)
         gc.disable()
-
-        def take(value: Any, problem: Exception | None) -> None:
-            if number > self._dropped.get(subject, 0):
-                answer(value, problem)
-
-        self._pools[lane].start(_Job(work, take, self._speaker, lambda: self._latest[subject] == number))
+        self._pools[lane].start(_Job(number, work, self._speaker, subject, self._latest))
 
     def drop(self, subject: str) -> None:
         """Forget what waits of a subject; what is under way is not answered."""
-        self._dropped[subject] = self._latest.get(subject, 0)
-        self._latest[subject] = self._latest.get(subject, 0) + 1
+        self._dropped[subject] = self._latest[subject] = next(self._numbers)
 
     def wait(self) -> None:
         """Wait until all work is done; the answers follow with the next events."""
         for pool in self._pools.values():
             pool.waitForDone()
-        self._collect_again()
+        self._let_go()
 
-    def _collect_again(self) -> None:
-        """Collect garbage again, unless another window's work goes on."""
+    def _let_go(self) -> None:
+        """Let go of what has ended where the thread is at rest; where all are, collect garbage again."""
+        busy = {lane for lane, pool in self._pools.items() if pool.activeThreadCount()}
+        self._ended = [given for given in self._ended if given.lane in busy]
+        if busy:
+            return
+        self._rest.stop()
+        # Unless another window's work goes on.
         _at_work.discard(self)
         if not _at_work:
             gc.enable()
 
-    def _on_answered(self, answer: Answer | None, value: Any, problem: Exception | None) -> None:
-        self._pending -= 1
-        if self._pending == 0:
-            self._collect_again()
-        if answer is not None:
-            answer(value, problem)
+    def _on_answered(self, number: int, value: Any, problem: Exception | None) -> None:
+        given = self._given.pop(number)
+        self._ended.append(given)
+        if not self._rest.isActive():
+            self._rest.start()
+        if value is not _SKIPPED and number > self._dropped.get(given.subject, 0):
+            given.answer(value, problem)
