@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import doctest
+import faulthandler
 import importlib
+import io
 import json
+import os
 import pkgutil
+import queue
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
-from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from pathlib import Path
+from typing import TextIO
 
 ROOT = Path(__file__).resolve().parents[1]
 CHECKS = {
@@ -22,8 +27,9 @@ CHECKS = {
     "mypy": ["mypy"],
 }
 SLOWEST_SHOWN = 8
-PARTS = ("window", "others")
-_FIRST = (".desktop.", ".torture.", ".monkey.")
+DOCTESTS = "doctests"
+_LONG = ("tests.advise", "tests.laws", "tests.play", "tests.placing", "tests.torture", "tests.desktop.test_steps")
+_MOST_READ = 8000
 
 
 class TimedResult(unittest.TextTestResult):
@@ -87,63 +93,124 @@ def doctests() -> unittest.TestSuite:
     return suite
 
 
-def suite_of(part: str) -> unittest.TestSuite:
-    """Collect one part of the tests: those of the window and of torture, or all others and the examples in docstrings.
-
-    The two take about as long as each other.
-    """
-    everything = unittest.TestLoader().discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    is_first = part == PARTS[0]
-    tests = [test for test in each(everything) if any(name in test.id() for name in _FIRST) == is_first]
-    return unittest.TestSuite(tests if is_first else [*tests, doctests()])
+def modules_of_tests() -> list[str]:
+    """Name what is run, a module or the examples in docstrings at a time; what takes long comes first."""
+    names = [
+        ".".join(path.relative_to(ROOT).with_suffix("").parts) for path in sorted((ROOT / "tests").rglob("test_*.py"))
+    ]
+    return sorted([*names, DOCTESTS], key=lambda name: not name.startswith(_LONG))
 
 
-def each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
-    """Give every test of a suite."""
-    for test in suite:
-        if isinstance(test, unittest.TestSuite):
-            yield from each(test)
-        else:
-            yield test
-
-
-def run_suite(suite: unittest.TestSuite) -> Counts:
-    """Run tests; gives what came of them."""
-    result = unittest.TextTestRunner(verbosity=1, resultclass=TimedResult, warnings="error").run(suite)
+def run_suite(suite: unittest.TestSuite, said: TextIO) -> tuple[Counts, list[tuple[float, str]]]:
+    """Run tests; gives what came of them and how long each took."""
+    result = unittest.TextTestRunner(said, verbosity=1, resultclass=TimedResult, warnings="error").run(suite)
     assert isinstance(result, TimedResult)
-    print("Slowest:", ", ".join(f"{s:.1f} s {n}" for s, n in sorted(result.seconds, reverse=True)[:SLOWEST_SHOWN]))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    return Counts(result.passed + len(result.expectedFailures), failed, len(result.skipped))
+    return Counts(result.passed + len(result.expectedFailures), failed, len(result.skipped)), result.seconds
 
 
-def run_parts() -> Counts:
-    """Run both parts of the tests side by side, each in a process of its own, and print what each says."""
+def suite_of(name: str) -> unittest.TestSuite:
+    """Load the tests of a module, or the examples in docstrings."""
+    return doctests() if name == DOCTESTS else unittest.TestLoader().loadTestsFromName(name)
+
+
+def work() -> None:
+    """Run each module named on standard input, and answer with a line of JSON."""
+    faulthandler.enable()
+    answers = os.fdopen(os.dup(1), "w")
+    os.dup2(2, 1)  # what a test prints is no answer
+    for line in sys.stdin:
+        said = io.StringIO()
+        counts, seconds = run_suite(suite_of(line.strip()), said)
+        answers.write(json.dumps([astuple(counts), seconds, said.getvalue() if counts.failed else ""]) + "\n")
+        answers.flush()
+
+
+class Worker:
+    """A process that runs one module after the other; where one ends it, the next has a new one."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._process: subprocess.Popen[str] | None = None
+
+    def run(self, name: str) -> tuple[Counts, list[tuple[float, str]], str]:
+        """Run a module; gives what came of it, how long each test took, and what is to be read of it."""
+        heard = self._folder / f"{name}.txt"
+        if self._process is None:
+            with heard.open("w") as errors:
+                command = [sys.executable, __file__, "--worker"]
+                self._process = subprocess.Popen(
+                    command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, text=True
+                )
+            self._heard = heard
+        assert self._process.stdin is not None
+        assert self._process.stdout is not None
+        self._process.stdin.write(f"{name}\n")
+        self._process.stdin.flush()
+        answer = self._process.stdout.readline()
+        if answer:
+            counts, seconds, said = json.loads(answer)
+            return Counts(*counts), [(took, test) for took, test in seconds], said
+        status, self._process = self._process.wait(), None
+        end = self._heard.read_text(errors="replace")[-_MOST_READ:]
+        return Counts(0, 1, 0), [], f"{name}: ended before its end, status {status}\n{end}"
+
+    def end(self) -> None:
+        """Let the process go."""
+        if self._process is not None:
+            self._process.communicate()
+
+
+def run_everything() -> Counts:
+    """Run all modules in as many processes as there are processors, and print what failed and what took long."""
+    waiting, seconds = queue.SimpleQueue[str](), list[tuple[float, str]]()
+    total, lock = Counts(0, 0, 0), threading.Lock()
+    for name in modules_of_tests():
+        waiting.put(name)
+
+    def take(worker: Worker) -> None:
+        nonlocal total
+        while True:
+            try:
+                name = waiting.get_nowait()
+            except queue.Empty:
+                return worker.end()
+            counts, took, said = worker.run(name)
+            with lock:
+                total = total.plus(counts)
+                seconds.extend(took)
+                print(f"{name}: {counts.passed} passed, {sum(s for s, _ in took):.0f} s", flush=True)
+                if said:
+                    print(said, flush=True)
+
     with tempfile.TemporaryDirectory() as folder:
-        jobs = []
-        for part in PARTS:
-            report = Path(folder) / f"{part}.json"
-            command = [sys.executable, __file__, "--part", part, str(report)]
-            jobs.append((part, report, subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)))
-        total = Counts(0, 0, 0)
-        for part, report, job in jobs:
-            said, _ = job.communicate()
-            print(f"-- {part}\n{said.decode(errors='replace')}", flush=True)
-            if report.exists():
-                total = total.plus(Counts(*json.loads(report.read_text())))
-            else:
-                print(f"-- {part}: ended before its end, status {job.returncode}")
-                total = total.plus(Counts(0, 1, 0))
+        threads = [
+            threading.Thread(target=take, args=(Worker(Path(folder)),)) for _ in range(len(os.sched_getaffinity(0)))
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+    tell_slowest(seconds)
     return total
+
+
+def tell_slowest(seconds: list[tuple[float, str]]) -> None:
+    """Print which tests took longest."""
+    print("Slowest:", ", ".join(f"{s:.1f} s {n}" for s, n in sorted(seconds, reverse=True)[:SLOWEST_SHOWN]))
 
 
 def main(names: list[str]) -> int:
     """Run everything, or only the named test modules; gives the exit status."""
     sys.path.insert(0, str(ROOT))
-    if names[:1] == ["--part"]:
-        counts = run_suite(suite_of(names[1]))
-        Path(names[2]).write_text(json.dumps([counts.passed, counts.failed, counts.skipped]))
+    if names == ["--worker"]:
+        work()
         return 0
-    counts = run_suite(unittest.TestLoader().loadTestsFromNames(names)) if names else run_checks().plus(run_parts())
+    if names:
+        counts, seconds = run_suite(unittest.TestLoader().loadTestsFromNames(names), sys.stderr)
+        tell_slowest(seconds)
+    else:
+        counts = run_checks().plus(run_everything())
     print(f"{counts.passed} passed, {counts.failed} failed, {counts.skipped} skipped", flush=True)
     return 1 if counts.failed or counts.passed == 0 else 0
 

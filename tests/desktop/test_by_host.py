@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 
@@ -12,11 +13,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
-from ruvex.desktop.panels.row_story import story_of
+from ruvex.desktop.panels.row_story import host_story, story_of
 from ruvex.desktop.state.figures import figure
 from ruvex.divide import divide
-from ruvex.plan import Guest, find_item
+from ruvex.plan import THIN_SPACE, Guest, find_item
+from ruvex.play import Player, played_day
 from ruvex.site import site_of
+from ruvex.words import summary_facts
+from tests.builders import HOST, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 _COMMAND = "from ruvex.cli import main; main()"
@@ -127,6 +131,33 @@ class ByHost(WindowCase):
         row = self.butterfly.row_list.rows[0]
         self.assertIn("short of 27.1", story_of(self.desk, row))
         self.assertIn("180", self.window.head.chips.chips["skerry-1"].accessibleName())
+
+    def test_a_full_bank_shows_in_chip_strip_story_and_summary(self) -> None:
+        """Two guests of 1 000 MiB want 4 000 from 08:20 on in a bank of 5 000, on a host that has all else free."""
+        step = {"kind": "steps", "at": [[0, 1000], [30_000, 4000]]}
+        guests = [
+            {"id": i, "host": "h", "memory": {"mode": "thin", "size": 6000, "bank": True},
+             "demand": {"cpu": 100, "working": step, "touched": 1000}}
+            for i in ("a", "b")
+        ]  # fmt: skip
+        bank = {"size_mib": 5000, "max_mib": 9000, "spill_volumes": [{"id": i, "mib": 6000} for i in "vw"]}
+        for size, moment, part, is_full in ((5000, 40_000, "160", True), (8000, 40_000, "100", False),
+                                            (5000, 20_000, "40", False)):  # fmt: skip
+            with self.subTest(size=size, moment=moment):
+                host = HOST | {"id": "h", "memory_mib": 64_000, "bank": bank | {"size_mib": size}}
+                plan = plan_of(guests, host=None, hosts=[host], day_s=86_400, moment=moment)
+                self.show_plan(plan)
+                chip, strip = self.window.head.chips.chips["h"], self.window.head.strip
+                self.assertIn(f"its bank {part}{THIN_SPACE}%", chip.accessibleName())
+                self.assertEqual("short of 2.93" in host_story(self.desk, 0), is_full)
+                told = "Guests of a bank want more than it has for 15.7 h: 08:20 to 24:00"
+                for words in (strip.accessibleDescription(), strip.toolTip()):
+                    self.assertEqual(told in words, size == 5000)
+                day = Player(site_of(plan, {}))
+                day.run()
+                self.assertEqual(bool(played_day(day).is_bank_full[110]), size == 5000)
+                (line,) = [line for line in summary_facts(day.summary(), plan) if line.startswith("Bank")]
+                self.assertEqual(bool(re.search(r"too small for a \d+h\d\d, b", line)), size == 5000, line)
 
     def test_a_chip_selects_its_host(self) -> None:
         """A click on a chip selects the host: dials, settings and rows follow."""

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from ruvex.divide import Division, Tap, all_shifts, divide
@@ -115,6 +115,8 @@ class Settled(unittest.TestCase):
         """Every disk and link of everybody on is there; all have what the definition says, and guests their sums."""
         division = divide(site_of(plan, {}))
         taps = [tap for place in division.flowing.places for tap in place.taps]
+        # Promises of large transfers may together be more than the MiB/s of a store allow: all are kept in part then.
+        assume(all(place.promised <= place.supply for place in division.flowing.places))
         linked = {host.id for host in plan.hosts if host.links}
         there = {(guest.id, disk.id) for guest in plan.guests if guest.is_on for disk in guest.disks}
         there |= {(guest.id, "") for guest in plan.guests if guest.is_on and guest.host in linked}

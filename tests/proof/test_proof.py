@@ -154,12 +154,14 @@ class OnTheKernel(unittest.TestCase):
                 division = divide(site_of(plan_on(1, guests, pools), {}))
                 window = trace(division, "h", for_s=10)
                 proof = self.measured(scaled_to(division, 1))
+                # What something else took of the processor may all be one group's: who is at a limit loses none of it.
+                near = NEAR + max(0.0, 1.0 - proof.part_had)
                 for row in proof.rows:
                     if not row.party.is_pool:
                         delivered = float(division.cpu.delivered[division.position[row.party.item]]) / MHZ
                         self.assertAlmostEqual(row.party.expected, delivered)
-                        self.assertAlmostEqual(row.mean, window.of_things[row.party.item].run, delta=NEAR)
-                        self.assertAlmostEqual(row.mean, delivered, delta=NEAR)
+                        self.assertAlmostEqual(row.mean, window.of_things[row.party.item].run, delta=near)
+                        self.assertAlmostEqual(row.mean, delivered, delta=near)
 
     def measured(self, scaled: Scaled) -> Proof:
         """Measure up to three times: what else runs on this machine may take a processor away in any one of them."""

@@ -1,7 +1,7 @@
 """The division at a moment: who gets what, and why. NumPy, no Qt."""
 
 from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
-from ruvex.divide._day import MOMENTS, Day, day_of
+from ruvex.divide._day import MOMENTS, Day, day_of, is_bank_full
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
 from ruvex.divide._flowing import Flowing, FlowPlace, Tap, place_label
@@ -55,6 +55,7 @@ __all__ = [
     "day_of",
     "demand_at",
     "divide",
+    "is_bank_full",
     "ladder_of",
     "looks_same",
     "overcommit_of",

@@ -31,8 +31,9 @@ class HostFigures:
         Shape (hosts,): memory that is kept free, and what is free, MiB.
     banks
         The hosts that have a bank, in their order.
-    bank_size, bank_used, bank_lent, bank_spilled
-        Shape (banks,), MiB: what there is, what its guests have, what idle ones lend, what lies on spill volumes.
+    bank_size, bank_wanted, bank_used, bank_lent, bank_spilled
+        Shape (banks,), MiB: what there is, what its guests want and have, what idle ones lend, what lies on spill
+        volumes.
     """
 
     def __init__(self, division: Division) -> None:
@@ -55,7 +56,7 @@ class HostFigures:
         self.banks = forest.banks
         banked = slice(2 * count, None)
         self.bank_size = values[r.Q_SUPPLY, banked]
-        self.bank_used = sums[1][1, banked]
+        self.bank_wanted, self.bank_used = sums[0][1, banked], sums[1][1, banked]
         if not forest.banks.size:
             self.bank_lent: Floats = np.zeros(0)
             self.bank_spilled: Floats = np.zeros(0)

@@ -19,7 +19,7 @@ def sum_day(
 ) -> None:  # fmt: skip
     """Sum up what guests want before limits, and what there is, at some times; ``of_hosts`` is written.
 
-    It has the shape (2, 2, hosts, moments): wanted and supply, of CPU and memory.
+    It has the shape (2, 3, hosts, moments): wanted and supply, of CPU, of memory, and of that in the host's bank.
     """
     count, host_count = guests.shape[1], hosts.shape[1]
     now, high = np.empty(r.W_ROWS * count), np.empty(r.W_ROWS * count)
@@ -34,6 +34,7 @@ def sum_day(
         share_pages(touched, shared, guests, numbers, standing, images, hosts, copies, pages)
         for host in range(host_count):
             of_hosts[1, 1, host, at] = hosts[r.H_GROSS, host] - copies[host]
+            of_hosts[1, 2, host, at] = hosts[r.H_BANK, host] if hosts[r.H_UP, host] > 0.0 else 0.0
         for guest in range(count):
             if standing[r.S_ON, guest] == 0:
                 continue
@@ -52,6 +53,8 @@ def sum_day(
             else:
                 need = guests[r.G_SIZE, guest]
             of_hosts[0, 1, host, at] += need
+            if guests[r.G_BANKED, guest] > 0.0:
+                of_hosts[0, 2, host, at] += need
             of_hosts[1, 1, host, at] -= guests[r.G_OVERHEAD, guest]
         for host in range(host_count):
             is_there = hosts[r.H_UP, host] > 0.0 and hosts[r.H_CORES, host] > 0.0

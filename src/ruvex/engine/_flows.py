@@ -22,7 +22,7 @@ _BACK, _ON, _ON_LATER, _LATER = 0.5, 1.1, 1.02, 100
 """A part that turns round goes this much less far from then on, and one that goes on as before this much farther;
 less so after so many rounds. Five disks of a guest on one store, each of which asks for what the others leave, would
 go to and fro for ever by half of their way."""
-_LEAST_STEP = 1e-3
+_LEAST_STEP = 0.01
 
 _PART, _COULD, _STEP, _WAY = range(4)
 """Of slots: which part of what is asked for all else lets the guest use, which part it could have here, how much of

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, demand_at, played_causes, solve
+from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, demand_at, is_bank_full, played_causes, solve
 from ruvex.engine import rows as r
 from ruvex.engine.rows import FLOW_CHANNELS
 from ruvex.play._player import Player
@@ -101,7 +101,7 @@ def played_day(player: Player, *, moments: int = MOMENTS) -> Day:
     times = np.linspace(0.0, site.plan.day_s, moments)
     found = np.zeros((2, 2, 1, moments))
     if recording.rows == 0:
-        return Day(times, found)
+        return Day(times, found, np.zeros(moments, dtype=np.bool_))
     rows = np.array([recording.row_at(at_s) for at_s in times.tolist()], dtype=np.int64)
     on = recording.series("phase")[:, rows] >= _BOOTING
 
@@ -116,8 +116,12 @@ def played_day(player: Player, *, moments: int = MOMENTS) -> Day:
     hosts = site.hosts.shape[1]
     found[0, 0, 0], found[0, 1, 0] = of("cpu_wanted").sum(axis=0), memory.sum(axis=0)
     found[1, 0, 0] = recording.of_places("cpu_supply")[:hosts, rows].sum(axis=0)
-    found[1, 1, 0] = recording.of_places("memory_supply")[:, rows].sum(axis=0)
-    return Day(times, found)
+    supply = recording.of_places("memory_supply")[:, rows]
+    found[1, 1, 0] = supply.sum(axis=0)
+    home = site.forest.place_of[1] - 2 * hosts
+    of_banks = [memory[home == bank].sum(axis=0) for bank in range(site.forest.banks.size)]
+    wanted = np.array(of_banks).reshape(-1, moments)
+    return Day(times, found, is_bank_full(wanted, np.asarray(supply[hosts:], dtype=np.float64)))
 
 
 def _behind(site: Site, at_s: float, wanted: Floats, pace: Floats) -> Floats:

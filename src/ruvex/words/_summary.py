@@ -26,6 +26,8 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
         free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
         unmet = f"; CPU short for {short_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""
         lines.append(f"{name}: {times}; {free}, {format_memory(max(0.0, place.mean_free_mib))} on average{unmet}")
+        if place.kind == "bank":
+            lines[-1] += _too_small_for(summary, plan, place.host)
     slowed = sorted((one for one in summary.guests if one.slowed_s), key=lambda one: -one.slowed_s)
     if slowed:
         named = [f"{labels[one.id]} {short_span(one.slowed_s)}" for one in slowed[:_MOST_NAMED]]
@@ -50,6 +52,15 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
         held = f"held {move.held_still_s:.1f} s"
         lines.append(f"Move {labels[move.guest]}: {way} from {format_time(move.at_s)}, {held}{why}")
     return lines
+
+
+def _too_small_for(summary: Summary, plan: Plan, host: str) -> str:
+    """Name the guests of a host's bank that were below their need by it, and for how long."""
+    there = {guest.id: guest.label for guest in plan.guests if guest.host == host}
+    short = {one.id: one.below_s["bank"] for one in summary.guests if one.id in there and "bank" in one.below_s}
+    named = [f"{there[item]} {short_span(short[item])}" for item in sorted(short, key=lambda item: -short[item])]
+    more = f" and {len(named) - _MOST_NAMED} more" if len(named) > _MOST_NAMED else ""
+    return f"; too small for {', '.join(named[:_MOST_NAMED])}{more}" if named else ""
 
 
 def guest_cells(guest: GuestSummary, chance_wait: float) -> tuple[str, ...]:

@@ -38,6 +38,9 @@ _RIGHT: Final = 54
 _PILL: Final = 19
 _HOURS: Final = 15
 _HOUR_TICKS: Final = (8, 4, 2, 1)
+_MOST_SPANS: Final = 3
+_FOOT: Final = 5
+"""How high the mark of a full bank is."""
 
 _HINT: Final = "Drag to another time of the day; [ and ] step five minutes, { and } an hour"
 
@@ -105,20 +108,42 @@ class DayStrip(QWidget):
         told += (
             f"{format_cpu(round(behind))} of the CPU that is wanted is work left from earlier\n" if behind > 1 else ""
         )
+        full = self._full_banks()
+        told += f"{full}, hatched at the foot\n" if full else ""
         self.setToolTip(f"{told}{_HINT}")
         self.setAccessibleName(f"Moment {format_time(self._desk.look.plan.moment)}; arrows left and right step it")
         parts = ", ".join(
             f"{NAME[n]} {percent(r.total_wanted, r.supply)}" for n, r in zip(RESOURCES, (cpu, memory), strict=True)
         )
-        self.setAccessibleDescription(f"{self._desk.look.told}; wanted of the supply: {parts}")
+        full = self._full_banks()
+        self.setAccessibleDescription(f"{self._desk.look.told}; wanted of the supply: {parts}{full and f'; {full}'}")
         shown = (self._desk.look.told, cpu.total_wanted, cpu.supply, memory.total_wanted, memory.supply)
         if shown != self._told:
             self._told = shown
             self.update()
 
     def _on_day_changed(self) -> None:
-        self._ground = None
+        self._ground, self._told = None, ()
+        self._on_divided()
         self.update()
+
+    def _full_spans(self) -> list[tuple[float, float]]:
+        """Give from when to when guests of some bank want more than it has."""
+        day = self._desk.look.day
+        is_full = np.concatenate(([False], day.is_bank_full, [False]))
+        first, last = np.flatnonzero(~is_full[:-1] & is_full[1:]), np.flatnonzero(is_full[:-1] & ~is_full[1:])
+        ends = np.minimum(last, day.times_s.size - 1)
+        return list(zip(day.times_s[first].tolist(), day.times_s[ends].tolist(), strict=True))
+
+    def _full_banks(self) -> str:
+        """Say when guests of a bank want more than it has, to five minutes; nothing where none do."""
+        spans = self._full_spans()
+        if not spans:
+            return ""
+        hours = sum(last - first for first, last in spans) / 3600
+        at = ", ".join(f"{format_time(first)[:5]} to {format_time(last)[:5]}" for first, last in spans[:_MOST_SPANS])
+        more = f" and {len(spans) - _MOST_SPANS} times more" if len(spans) > _MOST_SPANS else ""
+        return f"Guests of a bank want more than it has for {hours:.1f} h: {at}{more}"
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Draw the curves anew."""
@@ -175,6 +200,11 @@ class DayStrip(QWidget):
         with painting(pixmap) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             colours = self._theme.colours
+            foot = self._band("memory")
+            for first, last in self._full_spans():
+                left, high = self.x_of(first), self._theme.px(_FOOT)
+                mark = QRectF(left, foot.bottom() - high, max(self.x_of(last) - left, 2.0), high)
+                painter.fillRect(mark, texture_brush("missing", colours.head_text, ratio))
             for index, (name, colour) in enumerate(
                 zip(RESOURCES, (colours.cpu_curve, colours.memory_curve), strict=True)
             ):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
@@ -37,6 +38,7 @@ _BEYOND: Final = 1.3
 _BAR: Final = 9
 _SLIM_BAR: Final = 6
 _TIGHT: Final = 1.0 + 1e-9
+_BANK: Final = "bank"
 
 
 class HostChip(QAbstractButton):
@@ -48,6 +50,8 @@ class HostChip(QAbstractButton):
         Its id.
     parts
         What is wanted there of CPU and of memory, as parts of the supply.
+    bank
+        What the guests of its bank want, as a part of the bank; 0 where it has none.
     """
 
     def __init__(self, host: str, desk: Desk, theme: Theme, parent: QWidget) -> None:
@@ -55,7 +59,7 @@ class HostChip(QAbstractButton):
         self.host = host
         self._desk, self._theme = desk, theme
         self._is_target = self._is_slim = False
-        self.parts = (-1.0, -1.0)
+        self.parts, self.bank = (-1.0, -1.0), 0.0
         self._shown: Host | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -76,13 +80,17 @@ class HostChip(QAbstractButton):
         at = plan.host_index[self.host]
         supply, wanted = figures.supply[:, at].tolist(), figures.wanted[:, at].tolist()
         parts = tuple(w / s if s > 0 else 0.0 for w, s in zip(wanted, supply, strict=True))
-        host = plan.hosts[at]
-        if parts == self.parts and self._shown is host:
+        host, bank = plan.hosts[at], np.flatnonzero(figures.banks == at)
+        size = float(figures.bank_size[bank].sum())
+        of_bank = float(figures.bank_wanted[bank].sum()) / size if size > 0 else 0.0
+        if (*parts, of_bank) == (*self.parts, self.bank) and self._shown is host:
             return  # most dials change neither what is wanted nor what there is
-        self.parts, self._shown = parts, host  # type: ignore[assignment]
+        self.parts, self.bank, self._shown = parts, of_bank, host  # type: ignore[assignment]
         told = ", ".join(
             f"{NAME[name]} {percent(w, s)}" for name, w, s in zip(RESOURCES, wanted, supply, strict=True) if s > 0
         )
+        if of_bank > 0:
+            told += f", its bank {percent(of_bank, 1.0)}"
         self.setAccessibleName(f"Host {host.label}: {f'{told} wanted of its supply' if host.up else 'down'}")
         self.update()
 
@@ -123,7 +131,13 @@ class HostChip(QAbstractButton):
             right = self.width() - theme.px(8)
             name, small = theme.face(12.5, bold=True), theme.face(11)
             painter.setPen(colours.head_text)
-            room = right - left if self._is_slim else theme.px(82)
+            room = float(right - left if self._is_slim else theme.px(82))
+            is_full = self.bank > _TIGHT and host.up
+            if is_full and self._is_slim:
+                # Without room for its figure the word alone says that more is wanted of the bank than it has.
+                bold = theme.face(10.5, bold=True)
+                bold.draw_right(painter, right, theme.px(3), half - theme.px(3), _BANK)
+                room -= bold.width(_BANK) + theme.px(6)
             shown = name.elided(host.label, room)
             name.draw(painter, left, theme.px(3), half - theme.px(3), shown)
             if not host.up:
@@ -134,7 +148,11 @@ class HostChip(QAbstractButton):
             if not host.up:
                 small.draw(painter, left, half, half - theme.px(4), "down")
             elif not self._is_slim:
-                small.draw(painter, left, half, half - theme.px(4), small.elided(counted(host.cores, "core"), room))
+                face, told = small, counted(host.cores, "core")
+                if is_full:
+                    face, told = theme.face(11, bold=True), f"{_BANK} {percent(self.bank, 1.0)}"
+                    painter.setPen(colours.head_text)
+                face.draw(painter, left, half, half - theme.px(4), face.elided(told, room))
             if host.up:
                 self._paint_bars(painter, left, right, half)
 

@@ -81,13 +81,16 @@ def flow_story(desk: Desk, at: int) -> str:
 
 
 def bank_text(desk: Desk, bank: int) -> str:
-    """Tell what of a bank is used, lent, free and spilled."""
+    """Tell what of a bank is used, lent, free and spilled, and by how much it is too small."""
     figures, unit = desk.look.division.by_host, desk.units.common("memory")
     size, used = float(figures.bank_size[bank]), float(figures.bank_used[bank])
-    amounts = (
+    amounts = [
         ("used", used), ("lent", float(figures.bank_lent[bank])), ("free", max(0.0, size - used)),
         ("spilled", float(figures.bank_spilled[bank])),
-    )  # fmt: skip
+    ]  # fmt: skip
+    wanted = float(figures.bank_wanted[bank])
+    if wanted > size:
+        amounts.append(("short of", wanted - size))
     return " · ".join(f"{what} {figure(amount, unit)}" for what, amount in amounts)
 
 
