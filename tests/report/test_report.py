@@ -126,6 +126,38 @@ class Pages(unittest.TestCase):
             red, green, blue = (int(colour[i : i + 2], 16) for i in (0, 2, 4))
             self.assertLess(max(red, green, blue) - min(red, green, blue), 40, colour)
 
+    def test_very_long_names_leave_charts_their_room(self) -> None:
+        """With an owner of 900 letters the axes are as wide as with one of three; the whole name is there."""
+
+        def width(owner: str) -> tuple[float, str]:
+            plan = plan_of([cpu_guest("a", 900, pool="p")], [{"id": "p", "owner": owner, "name": owner}])
+            page = html_of(report_of(site_of(plan, {})))
+            chart = html.fromstring(page).xpath(f"//svg[@aria-label='CPU of {owner}']")
+            self.assertEqual(len(chart), 1)
+            background = html.tostring(chart[0], encoding="unicode").split('id="patch_2"')[1]
+            left, _, right = (float(x) for x in re.findall(r"[ML] ([\d.]+) ", background)[:3])
+            return right - left, page
+
+        (short, _), (long, page) = width("Ann"), width("Harbour " * 112 + "west")
+        self.assertAlmostEqual(short, long, delta=1.0)
+        self.assertGreater(short, 150)
+        self.assertIn("CPU of Harbour Harbour", page)
+        self.assertIn("…</text>", page)
+
+    def test_names_that_run_from_the_right_turn_nothing_around_them(self) -> None:
+        """Hebrew is closed in by isolates; a mark that would turn all that follows is gone, everywhere it is read."""
+        plan = plan_of(
+            [cpu_guest("a", 900, pool="p") | {"name": "\u202equay 7"}, cpu_guest("b", 900) | {"name": "\u05d0\u05d1 3"},
+             cpu_guest("c", 900) | {"name": "\u202e"}],
+            [{"id": "p", "owner": "\u05d2\u202e"}],
+        )  # fmt: skip
+        self.assertEqual([guest.label for guest in plan.guests], ["quay 7", "\u2068\u05d0\u05d1 3\u2069", "c"])
+        self.assertEqual(plan.guests[0].called, "\u202equay 7")
+        page = html_of(report_of(site_of(plan, {})))
+        self.assertNotIn("\u202e", page)
+        self.assertEqual(page.count("\u2068"), page.count("\u2069"))
+        self.assertIn("\u2068\u05d2\u2069", page)
+
     def test_a_plan_with_nothing_in_it(self) -> None:
         """It is told in words, without an error."""
         for plan in (Plan(), plan_of([]), plan_of([{"id": "a", "power": "off"}])):

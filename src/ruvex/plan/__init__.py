@@ -1,6 +1,7 @@
 """The plan: its model classes, reading and writing, units and edits. No NumPy and no Qt in here."""
 
 from ruvex.plan._check import check_plan, guest_problems
+from ruvex.plan._direction import isolated
 from ruvex.plan._disk import clear_leftovers, read_file, replace_file, replacing
 from ruvex.plan._edits import (
     Change,
@@ -246,6 +247,7 @@ __all__ = [
     "guest_problems",
     "has_setting",
     "highest_of",
+    "isolated",
     "move_items",
     "move_moment",
     "needed_for",

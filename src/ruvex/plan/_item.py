@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ruvex.plan._direction import isolated
 from ruvex.plan._fields import Id, Model, Text
 
 
@@ -12,6 +13,11 @@ class Item(Model):
     name: Text = ""
 
     @property
-    def label(self) -> str:
-        """The name people read: the name, or the id where no name was given."""
+    def called(self) -> str:
+        """What it is called, as it was written: the name, or the id where no name was given."""
         return self.name or self.id
+
+    @property
+    def label(self) -> str:
+        """What people read of it in a sentence; nothing in it turns what stands around it."""
+        return isolated(self.called) or self.id

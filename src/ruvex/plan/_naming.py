@@ -60,7 +60,7 @@ class Namer:
     def __init__(self, plan: Plan) -> None:
         items: tuple[Item, ...] = (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)
         self._ids = {RULES_TARGET, *(item.id for item in items)}
-        self._names = {item.label for item in items}
+        self._names = {item.called for item in items}
         self._counted_ids: dict[str, int] = {}
         self._counted_names: dict[str, int] = {}
 
@@ -101,7 +101,7 @@ def copies_of(plan: Plan, ids: Iterable[str]) -> list[Pool | Guest]:
     done: set[str] = set()
 
     def copy_guest(guest: Guest, pool: str | None) -> None:
-        name = namer.name_like(guest.label)
+        name = namer.name_like(guest.called)
         guests.append(guest.model_copy(update={"id": namer.id_for(name, "guest"), "name": name, "pool": pool}))
         done.add(guest.id)
 
@@ -110,7 +110,7 @@ def copies_of(plan: Plan, ids: Iterable[str]) -> list[Pool | Guest]:
     to_do = [(pool, pool.parent) for pool in first]
     while to_do:
         pool, parent = to_do.pop(0)
-        name = namer.name_like(pool.label)
+        name = namer.name_like(pool.called)
         copy = pool.model_copy(update={"id": namer.id_for(name, "pool"), "name": name, "parent": parent})
         pools.append(copy)
         to_do += [(below, copy.id) for below in inside.get(pool.id, ())]

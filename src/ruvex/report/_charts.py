@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections.abc import Sequence
+from html import escape
 from typing import Any, Final
 
 import numpy as np
@@ -12,6 +14,7 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 _INK, _FILL, _LINE = "#22303c", "#c9d1d8", "#5b6b79"
 _MOST_POINTS: Final = 360
+_LETTERS_AN_INCH: Final = 11
 _RC: Final[dict[Any, Any]] = {
     "svg.fonttype": "none", "font.family": "sans-serif", "font.sans-serif": ["Inter", "DejaVu Sans"], "font.size": 8.5,
     "axes.edgecolor": _LINE, "axes.labelcolor": _INK, "xtick.color": _LINE, "ytick.color": _LINE,
@@ -70,7 +73,11 @@ def _thinned(hours: Floats, lines: Sequence[Floats]) -> tuple[Floats, list[Float
 
 
 def _finish(axes: Any, hours: Floats, unit: str, title: str) -> None:
-    axes.set_title(title, loc="left", fontsize=9, color=_INK)
+    # A title that is wider than its chart would leave the chart no room; the whole of it is the chart's name for
+    # screen readers, and the owner's whole name stands above.
+    most = int(axes.figure.get_figwidth() * _LETTERS_AN_INCH)
+    shown = title if len(title) <= most else f"{title[: most - 1].rstrip()}…"
+    axes.set_title(shown, loc="left", fontsize=9, color=_INK)
     axes.set_ylabel(unit)
     axes.set_ylim(bottom=0)
     end = float(hours[-1]) if hours.size else 24.0
@@ -86,8 +93,10 @@ def _finish(axes: Any, hours: Floats, unit: str, title: str) -> None:
 def _svg(figure: Any, title: str) -> str:
     """Give the figure as an element of HTML: no declaration, nothing from outside, a name for screen readers."""
     stream = io.StringIO()
-    figure.savefig(stream, format="svg", metadata={"Date": None, "Creator": None, "Format": None, "Type": None})
+    with warnings.catch_warnings():
+        # The text is written as text, and who reads it has the letters; here they are only measured.
+        warnings.filterwarnings("ignore", r"Glyph .* missing from font")
+        figure.savefig(stream, format="svg", metadata={"Date": None, "Creator": None, "Format": None, "Type": None})
     text = stream.getvalue()
     start = text.index("<svg ")
-    label = title.replace("&", "and").replace('"', "'").replace("<", "")
-    return f'<svg role="img" aria-label="{label}" ' + text[start + len("<svg ") :]
+    return f'<svg role="img" aria-label="{escape(title, quote=True)}" ' + text[start + len("<svg ") :]

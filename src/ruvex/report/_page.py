@@ -10,7 +10,16 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise import GROUPS, Effect
-from ruvex.plan import THIN_SPACE, PlanFileError, format_cpu, format_memory, format_number, format_time, replace_file
+from ruvex.plan import (
+    THIN_SPACE,
+    PlanFileError,
+    format_cpu,
+    format_memory,
+    format_number,
+    format_time,
+    isolated,
+    replace_file,
+)
 from ruvex.report._charts import day_chart
 from ruvex.report._owners import Owner, OwnersPart
 from ruvex.report._report import Report
@@ -57,7 +66,13 @@ def html_of(report: Report) -> str:
     from jinja2 import Environment, StrictUndefined
 
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.filters |= {"cpu": format_cpu, "memory": format_memory, "percent": _percent, "hours": _hours}
+    environment.filters |= {
+        "cpu": format_cpu,
+        "memory": format_memory,
+        "percent": _percent,
+        "hours": _hours,
+        "isolated": isolated,
+    }
     text = files("ruvex.report").joinpath("page.html").read_text(encoding="utf-8")
     return environment.from_string(text).render(_facts(report))
 
@@ -128,9 +143,9 @@ def _owner(owner: Owner, report: Report, times: np.ndarray) -> dict[str, Any]:
                            "on": plan.guests[plan.guest_index[item]].is_on}
         for item, pair in owner.guests.items()
     ]  # fmt: skip
-    title = owner.name if owner.name else "nobody"
+    title = isolated(owner.name) or "nobody"
     return {
-        "name": owner.name, "cpu": owner.cpu, "memory": owner.memory, "guests": guests,
+        "name": isolated(owner.name), "cpu": owner.cpu, "memory": owner.memory, "guests": guests,
         "pools": [row(item, pair) for item, pair in owner.pools.items()],
         "charts": [
             day_chart(times, owner.cpu.wanted_over / _MHZ_OF, owner.cpu.used_over / _MHZ_OF,

@@ -254,7 +254,7 @@ class Editor(QObject):
     def rename(self, item_id: str, name: str) -> None:
         """Give an item another name; its id stays."""
         item = find_item(self._desk.document.plan, item_id)
-        if isinstance(item, Host | Store | Pool | Guest) and item.label != name:
+        if isinstance(item, Host | Store | Pool | Guest) and item.called != name:
             self._make(settings_step(f"rename {item.label} to {name}", [(item_id, {"name": name})]))
 
     def rename_plan(self, name: str) -> None:

@@ -98,7 +98,7 @@ def _bare(site: Site, root: Pool, inside: set[str | None], may: Sequence[Permiss
     ]  # fmt: skip
     known = ids | inside
     return _fresh(plan.model_copy(update={
-        "name": f"{root.label} of {plan.name}" if plan.name else root.label,
+        "name": f"{root.called} of {plan.name}" if plan.name else root.called,
         "notes": "", "hosts": tuple(hosts), "guests": tuple(guests), "aside": (), "handed_over": (),
         "pools": (top, *(pool for pool in plan.pools if pool.id in inside and pool.id != root.id)),
         "placement": tuple(rule for rule in rules if rule.kind != "stays" or rule.hosts),

@@ -207,7 +207,7 @@ class _Merge:
         for item in there:
             if item.id in known:
                 continue
-            name = namer.name_like(item.label)
+            name = namer.name_like(item.called)
             self._ids[item.id] = namer.id_for(item.id, "guest")
             above = {"pool": self._id(item.pool)} if isinstance(item, Guest) else {"parent": self._id(item.parent)}
             new = item.model_copy(update={"id": self._ids[item.id], "name": name} | above)

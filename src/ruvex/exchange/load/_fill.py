@@ -138,7 +138,7 @@ def _of(measured: Measured, metric: str, where: Mapping[str, str] | None = None)
 
 def _known(plan: Plan) -> Mapping[str, str]:
     found = {guest.id: guest.id for guest in plan.guests}
-    return found | {guest.label.lower(): guest.id for guest in reversed(plan.guests)}
+    return found | {guest.called.lower(): guest.id for guest in reversed(plan.guests)}
 
 
 def _guest_named(name: str, known: Mapping[str, str]) -> str | None:

@@ -39,7 +39,7 @@ def write_ovf(plan: Plan) -> bytes:
         for pool in pools.get(above, []):
             element = etree.SubElement(parent, f"{{{OVF}}}VirtualSystemCollection", {f"{{{OVF}}}id": pool.id})
             _text(element, "Info", "A resource pool")
-            _text(element, "Name", pool.label)
+            _text(element, "Name", pool.called)
             section = _section(element, "ResourceAllocationSection", "What the pool is promised, and may have")
             cpu, memory = pool.cpu, pool.memory
             _item(section, 1, "Processors", _PROCESSOR, MEGAHERTZ, None, cpu.reservation, cpu.limit, cpu.shares)
@@ -63,7 +63,7 @@ def _section(parent: Any, name: str, info: str) -> Any:
 def _system(parent: Any, guest: Guest) -> None:
     system = etree.SubElement(parent, f"{{{OVF}}}VirtualSystem", {f"{{{OVF}}}id": guest.id})
     _text(system, "Info", "A guest")
-    _text(system, "Name", guest.label)
+    _text(system, "Name", guest.called)
     section = _section(system, "VirtualHardwareSection", "What it runs on")
     cpu, memory = guest.cpu, guest.memory
     _item(section, 1, "Processors", _PROCESSOR, MEGAHERTZ, guest.vcpus, cpu.reservation, cpu.limit, cpu.shares)

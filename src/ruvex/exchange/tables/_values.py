@@ -50,7 +50,7 @@ class Names:
     def __init__(self, plan: Plan) -> None:
         self.namer = Namer(plan)
         self._pools = _by_name(plan.pools) | {
-            f"{pool.parent or ''}/{pool.label.lower()}": pool.id for pool in reversed(plan.pools)
+            f"{pool.parent or ''}/{pool.called.lower()}": pool.id for pool in reversed(plan.pools)
         }
         self._hosts, self._guests = _by_name(plan.hosts), _by_name(plan.guests)
         self._stores = _by_name(plan.stores)
@@ -128,7 +128,7 @@ def _made(kind: type[_Made], word: str, called: str, **settings: Any) -> _Made:
 def _by_name(items: Iterable[Guest | Host | Pool | Store]) -> dict[str, str]:
     """Give ids by names, and by ids where no name is the same; the first of a name has it."""
     items = list(items)
-    named = {item.label.lower(): item.id for item in reversed(items)}
+    named = {item.called.lower(): item.id for item in reversed(items)}
     return {item.id.lower(): item.id for item in items} | named
 
 
@@ -218,9 +218,9 @@ def _number(cell: str) -> float:
 
 
 def _called_in(items: Sequence[Guest | Host | Pool | Store]) -> dict[str, str]:
-    count = Counter(key for item in items for key in {item.label.lower(), item.id}) + Counter(["rules"])
+    count = Counter(key for item in items for key in {item.called.lower(), item.id}) + Counter(["rules"])
     return {
-        item.id: item.label if item.label == item.label.strip() and count[item.label.lower()] == 1 else item.id
+        item.id: item.called if item.called == item.called.strip() and count[item.called.lower()] == 1 else item.id
         for item in items
     }
 

@@ -44,7 +44,7 @@ def _table(plan: Plan, kind: Kind, items: Sequence[Any], separator: str) -> str:
 
     def cell(item: Any, setting: str, cell_kind: str) -> str:
         if setting == "name":
-            return str(item.label)
+            return str(item.called)
         try:
             value = get_setting(item, setting)
         except KeyError:

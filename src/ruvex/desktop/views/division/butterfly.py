@@ -29,7 +29,7 @@ from ruvex.desktop.views.division.place_painter import BANK_ROW, HOST_ROW, Place
 from ruvex.desktop.views.division.underlay import Underlay
 from ruvex.desktop.views.division.wings import WingField
 from ruvex.divide import Division, looks_same
-from ruvex.plan import RESOURCES, Resource
+from ruvex.plan import RESOURCES, Resource, Rules, find_item
 
 GUEST_ROW: Final = 20
 POOL_ROW: Final = 23
@@ -217,7 +217,9 @@ class Butterfly(WingField):
             row = self.row_list.rows[number]
             left = self.row_painter.triangle_x(row, self.columns)
             right = self.columns.names[1]
-            self._name_line.open(item_id, row.label, QRect(left, place.top(), right - left, place.height()))
+            item = find_item(self._desk.look.plan, item_id)
+            name = row.label if item is None or isinstance(item, Rules) else item.called
+            self._name_line.open(item_id, name, QRect(left, place.top(), right - left, place.height()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select the row, or fold its pool where the triangle is; take an edge or a name."""

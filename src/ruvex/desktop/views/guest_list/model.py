@@ -139,7 +139,7 @@ class GuestTable(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self.text(column, guest)
         if role == Qt.ItemDataRole.EditRole and column.key == "name":
-            return self.figures.plan.guests[guest].label
+            return self.figures.plan.guests[guest].called
         if role == FIGURE and column.kind not in ("text", "spark"):
             return float(self.values(column.key)[guest])
         if role == Qt.ItemDataRole.TextAlignmentRole:
@@ -158,7 +158,7 @@ class GuestTable(QAbstractTableModel):
     def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         """Take another name."""
         guest, name = self.figures.plan.guests[self.shown[index.row()]], str(value).strip()
-        if role != Qt.ItemDataRole.EditRole or not name or name == guest.label:
+        if role != Qt.ItemDataRole.EditRole or not name or name == guest.called:
             return False
         self.renamed.emit(guest.id, name)
         return True
