@@ -204,6 +204,15 @@ class Hostile(unittest.TestCase):
         with self.assertRaises(PlanFileError):
             read_ovf(wide, "x.ovf", Plan())
 
+    def test_what_is_no_envelope_is_said_in_words(self) -> None:
+        """Where it breaks, once, and no parser's own text."""
+        for content, said in ((b"<a><b></a>", "x.ovf, line 1 column 11: it is no XML that can be read"),
+                              (b"<a/>", "x.ovf is no OVF envelope")):  # fmt: skip
+            with self.assertRaises(PlanFileError) as caught:
+                read_ovf(content, "x.ovf", Plan())
+            self.assertTrue(str(caught.exception).startswith(said), str(caught.exception))
+            self.assertNotIn("string", str(caught.exception))
+
     def test_too_deep_and_too_many(self) -> None:
         """Both are refused, and say so."""
         nested = f'<Envelope xmlns="{OVF1}">' + "<VirtualSystemCollection>" * 200 + "</VirtualSystemCollection>" * 200

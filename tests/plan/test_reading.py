@@ -125,7 +125,17 @@ class Refusals(unittest.TestCase):
             '{"a": ' + "9" * 5000 + "}": "a number with 5000 digits",
             "[" * 100_000: "nested too deeply",
             "[" * 90 + "]" * 90: "nested too deeply",
-            '{"format": "ruvex-plan", "guests": [': "cut off",
+            '{"format": "ruvex-plan", "guests": [': "line 1 column 37: a value is missing or none that JSON knows; the file"
+            " seems cut off",
+            '{"format": "ruvex-plan", "na': "a string is not closed; the file seems cut off",
+            "not json": "line 1 column 1: a value is missing or none that JSON knows; mend the JSON there",
+            '{"a": 1 "b": 2}': "line 1 column 9: a comma is missing; mend the JSON there",
+            '{"a": 1, b: 2}': "a key in quotation marks is missing",
+            '{"a" 1}': "a colon is missing",
+            '{"a": "\\x"}': "a backslash stands before",
+            '{"a": "\n"}': "a control character",
+            "{} {}": "more follows",
+            '{"a": 1,}': "a key in quotation marks is missing",
         }
         for text, expected in cases.items():
             with self.subTest(expected), self.assertRaises(PlanError) as caught:

@@ -14,6 +14,14 @@ from ruvex.plan._errors import PlanError, Problem
 
 _MOST_DEPTH: Final = 60
 _MOST_DIGITS: Final = 300
+_WRONG: Final = {
+    "Expecting value": "a value is missing or none that JSON knows", "Expecting ',": "a comma is missing",
+    "Expecting ':": "a colon is missing", "Expecting property name": "a key in quotation marks is missing",
+    "Illegal trailing comma": "nothing follows the comma", "Unterminated string": "a string is not closed",
+    "Extra data": "more follows after the end", "Invalid control": "a control character stands in a string",
+    "Invalid \\": "a backslash stands before what it does not go with",
+}  # fmt: skip
+"""What the parser says, by how it begins, in the words of people."""
 _MOST_KEYS: Final = 20_000
 _MOST_GROUPS: Final = 1_000_000
 _LEAST_OF_GROUP: Final = 25
@@ -56,9 +64,11 @@ def parse_json(text: str, source: str) -> Any:
             _refuse_half_characters(data)
     except json.JSONDecodeError as error:
         # A string that nothing closes any more is cut off too.
-        at_end = error.pos >= len(text.rstrip()) or '"' not in text[error.pos + 1 :]
+        is_open = error.msg.startswith("Unterminated") and '"' not in text[error.pos + 1 :]
+        at_end = is_open or error.pos >= len(text.rstrip())
         mend = "the file seems cut off; take an older copy" if at_end else "mend the JSON there"
-        problem = Problem(f"line {error.lineno} column {error.colno}", error.msg, mend)
+        what = next((told for begin, told in _WRONG.items() if error.msg.startswith(begin)), "this is no JSON")
+        problem = Problem(f"line {error.lineno} column {error.colno}", what, mend)
         raise PlanError([problem], source) from None
     except _UnfitError as error:
         raise PlanError([Problem("", str(error), "correct it")], source) from None

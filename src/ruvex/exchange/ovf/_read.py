@@ -71,8 +71,8 @@ def _envelope_in(content: bytes, name: str) -> bytes:
                     file = tar.extractfile(member)
                     if file is not None:
                         return file.read(MAX_BYTES + 1)
-    except (tarfile.TarError, EOFError, ValueError, OSError, OverflowError) as error:
-        raise PlanFileError(f"{name} is no tar that can be read: {error}") from None
+    except (tarfile.TarError, EOFError, ValueError, OSError, OverflowError):
+        raise PlanFileError(f"{name} is no tar that can be read; take another copy") from None
     raise PlanFileError(f"{name} has no .ovf in it")
 
 
@@ -84,8 +84,12 @@ def _parsed(content: bytes, name: str) -> Any:
     )  # fmt: skip
     try:
         root = etree.fromstring(content, parser)
-    except (etree.XMLSyntaxError, ValueError) as error:
-        raise PlanFileError(f"{name} is no XML that can be read: {error}") from None
+    except etree.XMLSyntaxError as error:
+        line, column = error.position
+        what = "is no XML that can be read; take another copy, or mend it there"
+        raise PlanFileError(f"{name}, line {line} column {column}: it {what}") from None
+    except ValueError:
+        raise PlanFileError(f"{name} is no XML that can be read; take another copy") from None
     info: Any = root.getroottree().docinfo
     if info.doctype:
         raise PlanFileError(f"{name} has a document type, which an envelope does not need; it is not read")
