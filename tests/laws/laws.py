@@ -14,6 +14,7 @@ from tests.laws.advice import complete, offered, one_size, placed, silent, swept
 from tests.laws.case import Case, Law
 from tests.laws.edits import Edits
 from tests.laws.figures import copied, monotone, possible
+from tests.laws.offers import helped, split
 from tests.laws.questions import answered, fits, lost, read_back, rest
 
 _EDITS: Final = 12
@@ -59,5 +60,5 @@ def _differing(one: Any, other: Any, path: str = "") -> Iterator[str]:
 LAWS: Final[Mapping[str, Law]] = {
     "fresh": fresh, "possible": possible, "copied": copied, "monotone": monotone, "complete": complete, "swept": swept,
     "offered": offered, "one size": one_size, "answered": answered, "fits": fits, "lost": lost, "rest": rest,
-    "read back": read_back, "silent": silent, "placed": placed,
+    "read back": read_back, "silent": silent, "placed": placed, "helped": helped, "split": split,
 }  # fmt: skip
