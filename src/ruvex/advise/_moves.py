@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ruvex.divide import Division, Solved, solve
 from ruvex.engine import rows
 from ruvex.plan import (
+    RESOURCE_KINDS,
     RESOURCES,
     Change,
     EditError,
@@ -24,7 +25,6 @@ from ruvex.plan import (
     Resource,
     change_many,
     find_item,
-    format_cpu,
     format_memory,
     pools_above,
 )
@@ -198,7 +198,7 @@ def _reserved(
     amount = math.floor(float(r.cap[row]))
     if amount <= settings.reservation:
         return
-    shown = format_cpu(amount) if resource == "cpu" else format_memory(amount)
+    shown = RESOURCE_KINDS[resource].write(amount)
     change: Change = (item.id, {f"{resource}.reservation": amount})
     yield f"reserve {shown}", [change]
     closed = [pool for pool in pools_above(plan, item) if not pool.of(resource).draws]

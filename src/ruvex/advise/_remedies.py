@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from ruvex.plan import (
+    RESOURCE_KINDS,
     Change,
     EditError,
     ElasticMemory,
@@ -20,7 +21,6 @@ from ruvex.plan import (
     change_many,
     change_settings,
     find_item,
-    format_cpu,
     format_memory,
     get_setting,
     highest_of,
@@ -202,12 +202,12 @@ class _Search:
             change: dict[str, Any] = {f"{resource}.reservation": more}
             if settings.limit is not None and settings.limit < more:
                 change[f"{resource}.limit"] = more
-            text = f"reserve {_amount(more, resource)} for {pool.label} instead of"
-            yield f"{text} {_amount(settings.reservation, resource)}", (pool.id, change)
+            text = f"reserve {RESOURCE_KINDS[resource].write(more)} for {pool.label} instead of"
+            yield f"{text} {RESOURCE_KINDS[resource].write(settings.reservation)}", (pool.id, change)
         elif settings.limit is not None:
             more = math.ceil(settings.limit + refusal.shortfall)
-            text = f"raise the limit of {pool.label} from {_amount(settings.limit, resource)} to"
-            yield f"{text} {_amount(more, resource)}", (pool.id, {f"{resource}.limit": more})
+            text = f"raise the limit of {pool.label} from {RESOURCE_KINDS[resource].write(settings.limit)} to"
+            yield f"{text} {RESOURCE_KINDS[resource].write(more)}", (pool.id, {f"{resource}.limit": more})
 
     def _of_rules(self, plan: Plan, refusal: Refusal, resource: Resource) -> Iterator[tuple[str, Change]]:
         percent, per_percent = getattr(plan.rules.set_aside_percent, resource), _per_percent(self._before, resource)
@@ -232,7 +232,7 @@ class _Search:
 
     def _claiming(self, plan: Plan, refusal: Refusal, resource: Resource) -> list[Guest]:
         """Give the other guests at or below the place that is short that claim what is missing, largest first."""
-        k, there = 0 if resource == "cpu" else 1, self._before.site.plan.guest_index
+        k, there = RESOURCE_KINDS[resource].at, self._before.site.plan.guest_index
         is_node = refusal.kind in ("cpu", "memory")
         inside = pools_within(plan, refusal.place) if is_node else set()
         found = []
@@ -250,11 +250,11 @@ class _Search:
             yield from _less(item, resource, by)
         else:
             # Only what nobody in it claims can be given back without anyone losing a promise.
-            node, k = self._before.node_of(item.id), 0 if resource == "cpu" else 1
+            node, k = self._before.node_of(item.id), RESOURCE_KINDS[resource].at
             reservation = item.of(resource).reservation
             less = math.floor(reservation - by)
             if less >= float(self._before.sums.nodes[k, node]):
-                text = f"take {_amount(reservation - less, resource)} that nobody claims from {item.label}"
+                text = f"take {RESOURCE_KINDS[resource].write(reservation - less)} that nobody claims from {item.label}"
                 yield text, (item.id, {f"{resource}.reservation": less})
 
     def _elsewhere(self, plan: Plan) -> Iterator[tuple[str, Change]]:
@@ -284,7 +284,7 @@ class _Search:
 
 def _per_percent(claims: Claims, resource: Resource) -> float:
     """Give what one percent set aside comes to."""
-    return float(claims.sums.gross[0 if resource == "cpu" else 1].sum()) / 100
+    return float(claims.sums.gross[RESOURCE_KINDS[resource].at].sum()) / 100
 
 
 def _of_volumes(plan: Plan, refusal: Refusal) -> Iterator[tuple[str, Change]]:
@@ -317,9 +317,5 @@ def _less(guest: Guest, resource: Resource, by: float) -> Iterator[tuple[str, Ch
         key, value, least, name = "memory.size", memory.size, max(1.0, highest_of(guest.demand.working)), "size"
     less = math.floor(value - by)
     if less >= least:
-        change = f"{_amount(value, resource)} to {_amount(less, resource)}"
+        change = f"{RESOURCE_KINDS[resource].write(value)} to {RESOURCE_KINDS[resource].write(less)}"
         yield f"lower the {name} of {guest.label} from {change}", (guest.id, {key: less})
-
-
-def _amount(value: float, resource: Resource) -> str:
-    return format_cpu(value) if resource == "cpu" else format_memory(value)

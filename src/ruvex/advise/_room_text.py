@@ -9,7 +9,7 @@ from ruvex.divide import divide
 from ruvex.engine import rows as r
 from ruvex.plan import ElasticMemory, Guest, Plan, ThinMemory, format_cpu, format_memory, format_time
 from ruvex.site import Site
-from ruvex.words import label_of, shortage_text
+from ruvex.words import amount_text, label_of, shortage_text
 
 _MOST_NAMED: Final = 2
 
@@ -51,8 +51,7 @@ def lacks_text(lacking: Lacking | None, plan: Plan, *, with_time: bool = True) -
     if lacking.payers:
         by_guest: dict[str, list[str]] = {}
         for one in lacking.payers:
-            write = format_cpu if one.resource == "cpu" else format_memory
-            by_guest.setdefault(one.guest, []).append(write(round(one.amount)))
+            by_guest.setdefault(one.guest, []).append(amount_text(round(one.amount), one.resource))
         named = [f"{' and '.join(amounts)} from {label_of(plan, guest)}" for guest, amounts in by_guest.items()]
         parts.append(f"takes {', '.join(named[:_MOST_NAMED])}")
     when = f" at {format_time(round(lacking.at_s / 60) * 60)}" if with_time else ""

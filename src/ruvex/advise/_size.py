@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.cores import vcpu_change
-from ruvex.plan import ElasticMemory, Guest, Host, Rules, ThinMemory
+from ruvex.plan import ElasticMemory, Guest, Host, Resource, Rules, ThinMemory
 from ruvex.play import PHASES, Player
 
 Floats = NDArray[np.float64]
@@ -21,6 +22,7 @@ SPARE: Final = 1.2
 """A size is so many times the most that is worked with, a reservation the most that is used."""
 STEP_MIB: Final = 128.0
 STEP_MHZ: Final = 50.0
+STEPS: Final[Mapping[Resource, float]] = {"cpu": STEP_MHZ, "memory": STEP_MIB}
 _LEAST_HEADROOM: Final = 5.0
 _MOST_HEADROOM: Final = 60.0
 _RUNNING: Final = PHASES.index("running")

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from ruvex.engine import rows
-from ruvex.plan import SHARES_STANDARD, EditError, Resource
+from ruvex.plan import RESOURCE_KINDS, SHARES_STANDARD, EditError, Resource
 from ruvex.promise import Claims, budget_of
 
 Setting = Literal["reservation", "limit", "shares"]
@@ -31,7 +31,7 @@ def amount_to_split(claims: Claims, pools: Sequence[str], resource: Resource) ->
     parent = parents.pop()
     budget = budget_of(claims, parent, resource)
     amount = budget.reservation - budget.claimed
-    amount += sum(float(claims.claim_of(pool)[0 if resource == "cpu" else 1]) for pool in pools)
+    amount += sum(float(claims.claim_of(pool)[RESOURCE_KINDS[resource].at]) for pool in pools)
     if parent is None and resource == "memory":
         site = claims.site
         amount -= float(site.guests[rows.G_OVERHEAD, ~site.standing.on].sum())

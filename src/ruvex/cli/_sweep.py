@@ -25,10 +25,9 @@ from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
 from ruvex.cli._progress import telling
 from ruvex.plan import (
+    RESOURCE_KINDS,
     Plan,
     UnitError,
-    format_cpu,
-    format_memory,
     format_number,
     setting_amount,
     setting_word,
@@ -76,9 +75,9 @@ def _name(one: Range, plan: Plan) -> str:
 def value_text(one: Range, value: float) -> str:
     """Write a value of a setting with its unit."""
     amount = setting_amount(one.setting)
-    if amount == "cpu":
-        return format_cpu(value)
-    return format_memory(value) if amount == "memory" else format_number(value, 2).rstrip("0").rstrip(".")
+    if amount is not None:
+        return RESOURCE_KINDS[amount].write(value)
+    return format_number(value, 2).rstrip("0").rstrip(".")
 
 
 def _of_one(found: Sweep, plan: Plan) -> list[str]:

@@ -93,7 +93,7 @@ from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
 from ruvex.plan._owner import PERMISSION_WORDS, check_bounds, differing, digest_of_base, needed_for, outside_bounds
 from ruvex.plan._pools import pools_above, pools_within
 from ruvex.plan._problems import problems_of
-from ruvex.plan._resources import RESOURCES, Resource, resource_of
+from ruvex.plan._resources import RESOURCE_KINDS, RESOURCES, Resource, ResourceKind, resource_of
 from ruvex.plan._rules import (
     Chances,
     ElasticPace,
@@ -146,6 +146,7 @@ __all__ = [
     "MOST_FAULTS",
     "PERMISSION_WORDS",
     "RESOURCES",
+    "RESOURCE_KINDS",
     "SHARES_STANDARD",
     "SIGNALS",
     "SUFFIX",
@@ -202,6 +203,7 @@ __all__ = [
     "ReadOnlyFileError",
     "Reclaim",
     "Resource",
+    "ResourceKind",
     "Rules",
     "RuvexError",
     "SetAside",

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.engine import rows as r
-from ruvex.plan import Resource
+from ruvex.plan import RESOURCE_KINDS, Resource
 from ruvex.site import ClaimSums, Site, boot_claim, set_aside, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
@@ -146,7 +146,7 @@ def _on_hosts(site: Site, sums: ClaimSums, claims: Floats) -> tuple[Floats, Floa
 
 def budget_of(claims: Claims, pool: str | None, resource: Resource) -> Budget:
     """Give the promise budget of a pool, or of the top (None), for ``cpu`` or ``memory``."""
-    k = 0 if resource == "cpu" else 1
+    k = RESOURCE_KINDS[resource].at
     node, site = claims.node_of(pool), claims.site
     claimed = float(claims.claimed[k, node])
     if node == 0:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.divide import Contended, Division, FlowPlace, Tap, place_label
-from ruvex.plan import format_cpu, format_memory, format_number
+from ruvex.plan import RESOURCE_KINDS, format_number
 
 _MOST_NAMED: Final = 3
 
@@ -29,8 +29,8 @@ def amount_text(value: float, kind: Contended) -> str:
     >>> amount_text(120.0, "store")
     '120 ops/s'
     """
-    if kind in ("cpu", "memory"):
-        return format_cpu(value) if kind == "cpu" else format_memory(value)
+    if kind == "cpu" or kind == "memory":
+        return RESOURCE_KINDS[kind].write(value)
     return flow_amount(value, kind)
 
 

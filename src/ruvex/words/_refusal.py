@@ -71,7 +71,7 @@ def _tried_line(plan: Plan, tried: Tried, refusal: Refusal) -> str:
         return f"{label}: {claimed} claimed, of {_amount(tried.allowed, kind)} that can be promised"
     line = f"{label}: {claimed} claimed"
     if isinstance(item, Pool):
-        settings = item.cpu if kind == "cpu" else item.memory
+        settings = item.of("cpu" if kind == "cpu" else "memory")
         line += f", {_amount(settings.reservation, kind)} reserved"
         if settings.draws:
             line += f", {_amount(tried.drawn, kind)} drawn from above" if tried.drawn else ""

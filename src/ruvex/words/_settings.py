@@ -8,11 +8,10 @@ from typing import Any
 from pydantic import BaseModel
 
 from ruvex.plan import (
+    RESOURCE_KINDS,
     Plan,
     Rules,
     find_item,
-    format_cpu,
-    format_memory,
     format_number,
     setting_amount,
     setting_word,
@@ -83,7 +82,7 @@ def setting_text(name: str, value: Any) -> str:
         return str(value)
     amount = setting_amount(name)
     if amount is not None:
-        return format_memory(value) if amount == "memory" else format_cpu(value)
+        return RESOURCE_KINDS[amount].write(value)
     return format_number(value, 3).rstrip("0").rstrip(".") + (" %" if name.endswith("percent") else "")
 
 

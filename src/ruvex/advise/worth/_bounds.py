@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
-from ruvex.advise._size import STEP_MHZ, STEP_MIB, reservation_for
+from ruvex.advise._size import STEPS, reservation_for
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import PlacePart, ResourceDivision, causes_of, places_of
-from ruvex.plan import RESOURCES, ThinMemory, format_cpu, format_memory
+from ruvex.plan import RESOURCE_KINDS, RESOURCES, Resource, ThinMemory, format_cpu
 from ruvex.words import first_names, label_of, short_span
 
 _LEAST_MHZ: Final = 100.0
@@ -71,15 +71,14 @@ def unused_reservation(case: Case) -> Iterator[Finding]:
     """A reservation of which less than half is used all day: nobody else can be promised it."""
     peaks = case.peaks
     for i, guest in case.guests_on():
-        amounts: list[tuple[str, float, float, float, Callable[[float], str]]] = []
-        amounts.append(("cpu", guest.cpu.reservation, float(peaks["cpu_delivered"][i]), STEP_MHZ, format_cpu))
+        amounts: list[tuple[Resource, float, str]] = [("cpu", guest.cpu.reservation, "cpu_delivered")]
         if isinstance(guest.memory, ThinMemory):
-            amounts.append(("memory", guest.memory.reservation, float(peaks["backed"][i]), STEP_MIB, format_memory))
-        for resource, held, used, step, write in amounts:
+            amounts.append(("memory", guest.memory.reservation, "backed"))
+        for resource, held, channel in amounts:
+            used, name, write = float(peaks[channel][i]), RESOURCE_KINDS[resource].word, RESOURCE_KINDS[resource].write
             if held < _LEAST_MHZ or used >= _UNUSED * held or guest.dedicated_cores:
                 continue
-            enough = reservation_for(used, step)
-            name = "CPU" if resource == "cpu" else "memory"
+            enough = reservation_for(used, STEPS[resource])
             yield Finding(
                 "unused-reservation", "untidy", (guest.id,),
                 f"{guest.label} uses {write(used)} at most of the {write(held)} of {name} reserved for it",
@@ -87,7 +86,7 @@ def unused_reservation(case: Case) -> Iterator[Finding]:
                 1 - used / held,
                 Remedy(f"a {name} reservation of {write(enough)}", ((guest.id, {f"{resource}.reservation": enough}),)),
                 (held, used), (enough, used),
-                curve=case.curve("cpu_delivered" if resource == "cpu" else "backed", i), line=held, line_after=enough,
+                curve=case.curve(channel, i), line=held, line_after=enough,
             )  # fmt: skip
 
 
@@ -97,7 +96,7 @@ def broken_promises(case: Case) -> Iterator[Finding]:
         found = case.division.of(resource)
         if not found.broken:
             continue
-        write, name = (format_cpu, "CPU") if resource == "cpu" else (format_memory, "memory")
+        write, name = RESOURCE_KINDS[resource].write, RESOURCE_KINDS[resource].word
         parts = [PlacePart(case.division, found, place) for place in places_of(found)]
         broken = [part for part in parts if part.broken]
         hosts = tuple(dict.fromkeys(part.host for part in broken if part.host))

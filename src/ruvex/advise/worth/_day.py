@@ -9,6 +9,7 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise._remedies import Remedy
+from ruvex.advise._size import STEP_MHZ, whole_steps
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.advise.worth._tried import first_in_time
 from ruvex.cores import vcpu_change
@@ -19,7 +20,6 @@ from ruvex.words import counted, short_span
 
 _MINDED_S: Final = 60.0
 _MOMENTS: Final = 289
-_STEP_MHZ: Final = 50.0
 _MOST_TRIED: Final = 6
 """For so many late jobs a remedy is looked for, as each that is tried takes a day to be played."""
 _STORM_S: Final = 600.0
@@ -63,7 +63,7 @@ def _in_time(case: Case, name: str) -> Iterator[Remedy]:
         count = math.ceil(asked / mhz)
         steps.append((counted(count, "vCPU"), vcpu_change(guest, case.plan.hosts[case.host_of(i)], count)))
         has = count * mhz
-    promise = float(min(math.ceil(asked / _STEP_MHZ) * _STEP_MHZ, has))
+    promise = float(min(whole_steps(asked, STEP_MHZ), has))
     if promise > guest.cpu.reservation:
         steps.append((f"a CPU reservation of {format_cpu(promise)}", {"cpu.reservation": promise}))
     for text, one in steps:

@@ -11,13 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.advise._remedies import Remedy
-from ruvex.advise._size import STEP_MHZ, STEP_MIB, whole_steps
+from ruvex.advise._size import STEP_MHZ, STEPS, whole_steps
 from ruvex.advise.worth._finding import Case, Finding, Group
 from ruvex.advise.worth._tried import first_that_helps
 from ruvex.divide import CAUSES, causes_of, demand_at
 from ruvex.engine import rows as r
 from ruvex.placing import moves_now, obstacle_to
 from ruvex.plan import (
+    RESOURCE_KINDS,
     RESOURCES,
     ElasticMemory,
     Guest,
@@ -212,8 +213,7 @@ def _tells(finding: Finding, kind: str, resource: Resource, names: set[str]) -> 
 def _findings(
     case: Case, resource: Resource, cause: str, place: str, kind: str, some: Sequence[Shortage]
 ) -> Iterator[Finding]:  # fmt: skip
-    plan, what = case.plan, "CPU" if resource == "cpu" else "memory"
-    write = format_cpu if resource == "cpu" else format_memory
+    plan, what, write = case.plan, RESOURCE_KINDS[resource].word, RESOURCE_KINDS[resource].write
     guests = [plan.guests[one.guest] for one in some]
     lasts = max(one.lasts_s for one in some)
     worst = max(some, key=lambda one: one.lacks / max(one.wanted, 1e-9))
@@ -281,7 +281,7 @@ def _starved(case: Case, host: str, resource: Resource, some: Sequence[Shortage]
     shares = guest.of(resource).shares
     if shares * 4 > usual:
         return None
-    what = "CPU" if resource == "cpu" else "memory"
+    what = RESOURCE_KINDS[resource].word
     return Finding(
         "shares-small", "hurts-now" if worst.is_now else "will-hurt", (guest.id, host),
         f"{guest.label} has {shares:g} {what} shares beside the {usual:g} of its peers, and goes short for"
@@ -294,7 +294,7 @@ def _starved(case: Case, host: str, resource: Resource, some: Sequence[Shortage]
 
 def _raised_limit(case: Case, guest: Guest, resource: Resource, worst: Shortage) -> Iterator[Remedy]:
     enough: float | None = whole_steps(worst.wanted, STEP_MHZ)
-    name, write = ("CPU", format_cpu) if resource == "cpu" else ("memory", format_memory)
+    name, write = RESOURCE_KINDS[resource].word, RESOURCE_KINDS[resource].write
     if resource == "memory":
         enough = case.right_memory(worst.guest).get("memory.limit")
     if enough is not None:
@@ -303,7 +303,7 @@ def _raised_limit(case: Case, guest: Guest, resource: Resource, worst: Shortage)
 
 
 def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shortage]) -> Iterator[Remedy]:
-    step, write = (STEP_MHZ, format_cpu) if resource == "cpu" else (STEP_MIB, format_memory)
+    kind = RESOURCE_KINDS[resource]
     limit = pool.of(resource).limit
     if limit is None:
         return
@@ -311,10 +311,9 @@ def _raised_pool(case: Case, pool: Pool, resource: Resource, some: Sequence[Shor
     at = case.row(pool.id)
     times = {min(one.at_s, case.plan.day_s) for one in some[:_MOST_NAMED]}
     wanted = max(float(case.division_at(at_s).of(resource).wanted[at]) for at_s in times)
-    enough = whole_steps(max(limit + sum(one.lacks for one in some), wanted), step)
-    name = "CPU" if resource == "cpu" else "memory"
-    yield Remedy(f"a {name} limit of {write(enough)}", ((pool.id, {f"{resource}.limit": enough}),))
-    yield Remedy(f"no {name} limit", ((pool.id, {f"{resource}.limit": None}),))
+    enough = whole_steps(max(limit + sum(one.lacks for one in some), wanted), STEPS[resource])
+    yield Remedy(f"a {kind.word} limit of {kind.write(enough)}", ((pool.id, {f"{resource}.limit": enough}),))
+    yield Remedy(f"no {kind.word} limit", ((pool.id, {f"{resource}.limit": None}),))
 
 
 def _moved(case: Case, host: str, some: Sequence[Shortage]) -> Iterator[Remedy]:
@@ -424,7 +423,7 @@ def draws_by_oversight(case: Case) -> Iterator[Finding]:
             drawing = [pool for pool in reserved if pool.of(resource).draws]
             if len(drawing) != 1 or len(fixed) < 2:
                 continue
-            pool, what = drawing[0], "CPU" if resource == "cpu" else "memory"
+            pool, what = drawing[0], RESOURCE_KINDS[resource].word
             yield Finding(
                 "draws-by-oversight", "untidy", (pool.id,),
                 f"{pool.label} may draw {what} promises from above, and its {len(fixed)} peers keep to what they have"

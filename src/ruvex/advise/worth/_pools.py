@@ -11,7 +11,7 @@ from ruvex.advise._remedies import Remedy
 from ruvex.advise.worth._finding import Case, Finding
 from ruvex.divide import site_shares
 from ruvex.engine import rows as r
-from ruvex.plan import Pool, PoolCpu, PoolMemory, format_cpu, format_memory
+from ruvex.plan import RESOURCE_KINDS, Pool, PoolCpu, PoolMemory
 from ruvex.site import boot_claim, would_claim
 from ruvex.words import counted
 
@@ -32,14 +32,14 @@ def never_together(case: Case) -> Iterator[Finding]:
             above = int(site.layout.parent[above])
     for at, pool in enumerate(plan.pools):
         members = within.get(at, [])
-        for k, (name, write) in enumerate((("cpu", format_cpu), ("memory", format_memory))):
+        for name, kind in RESOURCE_KINDS.items():
+            k, label, write = kind.at, kind.word, kind.write
             draws = site.pools[r.P_DRAWS, k, at] > 0
             bound = "limit" if draws else "reservation"
             allowed = float(site.pools[r.P_LIMIT if draws else r.P_RESERVATION, k, at])
             asked = float(claims[k, members].sum()) if members else 0.0
             if not np.isfinite(allowed) or asked <= allowed * (1 + 1e-9):
                 continue
-            label = "CPU" if name == "cpu" else "memory"
             change = {f"{name}.{bound}": asked}
             if not draws and asked > float(site.pools[r.P_LIMIT, k, at]):
                 change[f"{name}.limit"] = asked

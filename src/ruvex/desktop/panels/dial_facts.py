@@ -6,7 +6,7 @@ from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
 from ruvex.divide import causes_of
-from ruvex.plan import RESOURCES, Guest, Pool, Resource, ThinMemory
+from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Pool, Resource, ThinMemory
 from ruvex.promise import budget_of
 
 
@@ -57,7 +57,7 @@ def met_text(desk: Desk, item: Guest | Pool, name: Resource, row: int) -> str:
         return f"gets all it wants{held}"
     idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
     apart = f", holds {figure_with_unit(idle, unit)} idle" if idle > 0.01 * max(wanted, 1) else ""
-    what = "the CPU" if name == "cpu" else "the memory"
+    what = f"the {RESOURCE_KINDS[name].word}"
     cause = causes_of(desk.look.division, name).word(row)
     lacks = f"lacks {figure_with_unit(unmet, unit)}"
     why = f": {cause}" if cause else ""

@@ -57,7 +57,7 @@ class DialSettings:
 def dial_settings(plan: Plan, division: Division, item: Guest | Pool, resource: Resource) -> DialSettings:
     """Give the dials of one resource of the selected guest or pool."""
     most = _most(plan, division, item, resource)
-    settings = item.cpu if resource == "cpu" else item.memory
+    settings = item.of(resource)
     headroom = None
     if isinstance(settings, ElasticMemory):
         headroom = settings.headroom_percent

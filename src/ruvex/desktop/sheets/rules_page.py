@@ -20,7 +20,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.figures import figure_with_unit
 from ruvex.divide import Division
-from ruvex.plan import RESOURCES, Resource, get_setting
+from ruvex.plan import RESOURCE_KINDS, RESOURCES, Resource, get_setting
 
 _LINE: Final = 18
 _LACKS: Final = 1e-6
@@ -183,7 +183,7 @@ class RulesPage(ItemPage):
         units = self._desk.units
         lines = []
         for name in RESOURCES:
-            unit, word = units.common(name), "CPU" if name == "cpu" else "memory"
+            unit, word = units.common(name), RESOURCE_KINDS[name].word
             both = [division.of(name) for division in (before, after)]
             lines.append((f"guests short of {word}", *(str(_short(division, name)) for division in (before, after))))
             lacking = [figure_with_unit(float(r.unmet[np.isnan(r.level)].sum()), unit) for r in both]

@@ -23,7 +23,7 @@ from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
 from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, Ladder, Shifts, ladder_of, looks_same, who_has_it
-from ruvex.plan import RESOURCES, Guest, Plan, Resource, find_item, format_time
+from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Plan, Resource, find_item, format_time
 from ruvex.words import flow_lines
 
 _MOST_NAMED: Final = 3
@@ -265,7 +265,7 @@ class WhyPage(Page):
                     continue
                 if host is not None and division.host_of(row) != host.id:
                     continue
-                what = NAME[name] if name == "cpu" else name
+                what = RESOURCE_KINDS[name].word
                 got = figure(wanted - unmet, unit)
                 lacking.setdefault(row, []).append(f"{got} of {figure_with_unit(wanted, unit)} {what}")
                 parts[row] = max(parts.get(row, 0.0), unmet / wanted)

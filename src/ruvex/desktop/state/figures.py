@@ -8,21 +8,22 @@ from typing import Final
 
 from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units
 from ruvex.plan import (
+    RESOURCE_KINDS,
     SHARES_STANDARD,
     THIN_SPACE,
     Guest,
     Plan,
     Resource,
     UnitError,
-    format_cpu,
-    format_memory,
     format_number,
     parse_cpu,
     parse_memory,
     parse_number,
 )
 
-NAME: Final[Mapping[str, str]] = {"cpu": "CPU", "memory": "Memory", "store": "Disks", "link": "Network"}
+NAME: Final[Mapping[str, str]] = {name: kind.title for name, kind in RESOURCE_KINDS.items()} | {
+    "store": "Disks", "link": "Network",
+}  # fmt: skip
 _TYPED_DIGITS: Final = 4
 
 
@@ -68,13 +69,13 @@ def typed(value: float, unit: Unit) -> str:
         for decimals in range(_TYPED_DIGITS + 1):
             if abs(round(value / unit.per, decimals) * unit.per - value) < 0.5:
                 return f"{format_number(value / unit.per, decimals)}{THIN_SPACE}{unit.name}"
-    text = format_cpu(value) if unit.resource == "cpu" else format_memory(value)
+    kind = RESOURCE_KINDS["cpu" if unit.resource == "cpu" else "memory"]
+    text = kind.write(value)
     try:
-        read = parse_cpu(text) if unit.resource == "cpu" else parse_memory(text)
-        same = abs(read - value) < 0.5
+        same = abs(kind.parse(text) - value) < 0.5
     except UnitError:
         same = False
-    return text if same else f"{format_number(value)}{THIN_SPACE}{'MHz' if unit.resource == 'cpu' else 'MiB'}"
+    return text if same else f"{format_number(value)}{THIN_SPACE}{kind.unit}"
 
 
 def parse(text: str, unit: Unit, plan: Plan, guest: Guest | None) -> float:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 from ruvex.advise import Range, Sweep
 from ruvex.desktop.kit.theme import Theme, blend, legible, texture_brush
 from ruvex.desktop.views.room.section import Canvas
-from ruvex.plan import format_cpu, format_memory, format_number, setting_amount
+from ruvex.plan import RESOURCE_KINDS, format_number, setting_amount
 
 _LEFT, _RIGHT, _TOP, _FOOT = 54, 20, 14, 34
 _TICKS: Final = 4
@@ -22,9 +22,9 @@ _TICKS: Final = 4
 def value_text(setting: str, value: float) -> str:
     """Write a value of a setting with its unit."""
     amount = setting_amount(setting)
-    if amount == "cpu":
-        return format_cpu(round(value))
-    return format_memory(round(value)) if amount == "memory" else format_number(value, 1).removesuffix(".0")
+    if amount is not None:
+        return RESOURCE_KINDS[amount].write(round(value))
+    return format_number(value, 1).removesuffix(".0")
 
 
 class Curve(Canvas):
