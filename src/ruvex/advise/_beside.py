@@ -202,7 +202,7 @@ def beside(then: Division, now: Division, days: tuple[Player, Player] | None = N
         top = int(division.top_pool[row])
         found.append(
             GuestBeside(
-                guest, plan.guests[plan.guest_index[guest]].label, _top_pool(division, row) if top >= 0 else None,
+                guest, plan.labels[guest], _top_pool(division, row) if top >= 0 else None,
                 _change(before, after, loss), pairs[0], pairs[1], pairs[2], pairs[3], day, loss,
             )
         )  # fmt: skip

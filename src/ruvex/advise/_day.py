@@ -144,7 +144,7 @@ def day_text(shift: DayShift, plan: Plan) -> str:
     """Say in a line what differs over the day; nothing where nothing does."""
 
     def label(guest: str) -> str:
-        return plan.guests[plan.guest_index[guest]].label if guest in plan.guest_index else guest
+        return plan.labels[guest] if guest in plan.guest_index else guest
 
     parts = [
         f"{label(job.guest)} done {_when(job.after_s)} instead of {_when(job.before_s)}"

@@ -219,4 +219,4 @@ def _elsewhere(
     rows = [row for row in np.argsort(-np.nan_to_num(level, nan=-1.0, posinf=1e300)).tolist() if level[row] > 0]
     places = [division.ids[row] for row in rows if division.ids[row] not in (here, item.id)]
     for place in places[: _MOST_PLACES - 1]:
-        yield f"move it to {plan.pools[plan.pool_index[place]].label}", [(item.id, {key: place})]
+        yield f"move it to {plan.labels[place]}", [(item.id, {key: place})]

@@ -195,7 +195,7 @@ class _Search:
         assert refusal.place is not None
         pool = plan.pools[plan.pool_index[refusal.place]]
         settings = pool.of(resource)
-        above = plan.pools[plan.pool_index[pool.parent]].label if pool.parent else "the supply"
+        above = plan.labels[pool.parent] if pool.parent else "the supply"
         if not settings.draws:
             yield f"let {pool.label} draw on {above}", (pool.id, {f"{resource}.draws": True})
             more = math.ceil(settings.reservation + refusal.shortfall)

@@ -14,7 +14,7 @@ _MOST_NAMED: Final = 8
 
 def without_lines(found: Without, plan: Plan) -> list[str]:
     """Say who runs again where and when, who stays off, and who is hurt."""
-    labels = {item.id: item.label for item in (*plan.hosts, *plan.guests)}
+    labels = plan.labels
     count = len(found.back) + len(found.off) + len(found.booting)
     also = f", while {' and '.join(labels[host] for host in found.down)} is down by the plan" if found.down else ""
     if not count:

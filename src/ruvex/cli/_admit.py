@@ -47,7 +47,7 @@ def print_admission(path: Path, guest: str, *, as_json: bool) -> int:
     else:
         _print_answer(file.plan, guest, refusal, remedies, was_on=was_on)
         if len(file.plan.hosts) > 1:
-            labels = [file.plan.hosts[file.plan.host_index[host]].label for host in hosts]
+            labels = [file.plan.labels[host] for host in hosts]
             print(f"Hosts that would take it: {', '.join(labels) or 'none'}.")
     return _ADMITTED if refusal is None else _REFUSED
 
@@ -63,7 +63,7 @@ def _refusal_json(refusal: Refusal | None) -> dict[str, object] | None:
 
 
 def _print_answer(plan: Plan, guest: str, refusal: Refusal | None, remedies: list[Remedy], *, was_on: bool) -> None:
-    label = plan.guests[plan.guest_index[guest]].label
+    label = plan.labels[guest]
     again = " (it is on; this is what would be if it were off)" if was_on else ""
     if refusal is None:
         print(f"{label} would power on{again}.")

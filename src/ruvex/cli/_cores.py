@@ -101,7 +101,7 @@ def _print(report: Report, plan: Plan) -> None:
     for guest in report.first.wider_than_its_threads if plan.rules.turns.fellows == "together" else ():
         print(f"! {plan.guests[guest].label} has more vCPUs than threads: all at once they never run.")
     print(_line("", _HEADINGS))
-    labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
+    labels = plan.labels
     for name, figures in (*report.pools.items(), *report.guests.items()):
         print(_line(labels[name], _cells(figures)))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Final
 
@@ -58,7 +58,7 @@ def _print_table(division: Division, plan: Plan) -> None:
         _summary("CPU", division.cpu, _GHZ_MHZ, "GHz"),
         _summary("Memory", division.memory, _GIB_MIB, "GiB"),
     ]
-    labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
+    labels = plan.labels
     rows = [row for row in range(len(division.ids)) if division.on[row]]
     if rows:
         lines += [_line("", ["CPU", "", "", "", "Memory", "", "", ""]), _line("", _HEADINGS)]
@@ -71,7 +71,7 @@ def _print_table(division: Division, plan: Plan) -> None:
 
 def _flow_lines(division: Division, plan: Plan) -> list[str]:
     """Tell of stores and links: what there is, and who gets what of it."""
-    labels = {guest.id: guest.label for guest in plan.guests}
+    labels = plan.labels
     lines = []
     for place in division.flowing.places:
         unit = "ops/s" if place.kind == "store" else "MiB/s"
@@ -89,7 +89,7 @@ def _flow_lines(division: Division, plan: Plan) -> list[str]:
 
 def _print_hosts(division: Division, plan: Plan) -> None:
     """Print each place with the part of the tree that lives there, and what one machine would give."""
-    labels = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
+    labels = plan.labels
     print(f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}")
     for name, title, scale, unit in (("cpu", "CPU", _GHZ_MHZ, "GHz"), ("memory", "Memory", _GIB_MIB, "GiB")):
         assert name in RESOURCES
@@ -132,7 +132,7 @@ def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> 
     return f"{name:<7}{unit}   " + "   ".join(parts) + broken
 
 
-def _row_lines(division: Division, rows: list[int], labels: dict[str, str]) -> list[str]:
+def _row_lines(division: Division, rows: list[int], labels: Mapping[str, str]) -> list[str]:
     columns = [
         (values / scale).tolist()
         for resource, scale in ((division.cpu, _GHZ_MHZ), (division.memory, _GIB_MIB))

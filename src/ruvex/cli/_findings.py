@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from ruvex.advise import GROUPS, KINDS, Effect, Finding, Group, Shift, effect_of, findings_of
@@ -75,7 +75,7 @@ def _print(plan: Plan, at_s: float, found: list[tuple[Finding, Effect | None]], 
     print(f"{plan.name or 'Unnamed plan'} at {format_time(at_s)} and over its day")
     if not found:
         print("Nothing is worth a look.")
-    labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
+    labels = plan.labels
     for group in told:
         its = [(finding, effect) for finding, effect in found if finding.group == group]
         if its:
@@ -87,7 +87,7 @@ def _print(plan: Plan, at_s: float, found: list[tuple[Finding, Effect | None]], 
                 print(f"    remedy: {finding.remedy.text}; {effect_text(effect, labels)}")
 
 
-def effect_text(effect: Effect | None, labels: dict[str, str]) -> str:
+def effect_text(effect: Effect | None, labels: Mapping[str, str]) -> str:
     """Say who gains and who pays, the largest first."""
     if effect is None or not (effect.gains or effect.losses):
         return "nobody gains or pays now"

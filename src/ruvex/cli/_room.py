@@ -83,12 +83,12 @@ def _pattern(plan: Plan, like: str | None, typed: dict[str, str | None]) -> Gues
 
 def _print(found: Room, totals: dict[str, Room], site: Site, like: str | None) -> None:
     plan = site.plan
-    name = plan.guests[plan.guest_index[like]].label if like is not None else "the guest that was typed"
+    name = plan.labels[like] if like is not None else "the guest that was typed"
     print(f"{plan.name or 'Unnamed plan'}: how many more like {name}")
     print(pattern_text(site, found.pattern, found.at_s))
     print(room_text(found))
     for one in found.hosts:
-        label = plan.hosts[plan.host_index[one.host]].label
+        label = plan.labels[one.host]
         print(f"\n{label}")
         print(_line("on paper", one.paper, paper_text(one, plan)))
         print(_line(f"at {format_time(found.at_s)}", one.now, lacks_text(one.lacks_now, plan, with_time=False)))

@@ -105,7 +105,7 @@ def _print_summary(summary: Summary, waits: Sequence[float], plan: Plan, *, inte
     stopped = " (interrupted)" if interrupted else ""
     lines = [f"{plan.name or 'Unnamed plan'}, played from 00:00 to {format_time(summary.played_s)}{stopped}", ""]
     lines.append(_line("", SUMMARY_HEADINGS))
-    labels = {guest.id: guest.label for guest in plan.guests}
+    labels = plan.labels
     lines += [
         _line(labels[guest.id], guest_cells(guest, wait))
         for guest, wait in zip(summary.guests, waits, strict=True)

@@ -58,7 +58,7 @@ def _lines(one: RightSize) -> list[str]:
 def _saved(saved: SiteSavings, plan: Plan) -> list[str]:
     if not saved.guests:
         return []
-    labels = {guest.id: guest.label for guest in plan.guests}
+    labels = plan.labels
     lines = [
         f"\nElastic memory saves {format_memory(saved.mean_mib)} on average, {format_memory(saved.least_mib)} at least:"
         f" {saved.more_guests} more guests of their mean fixed size"

@@ -56,7 +56,7 @@ def print_why(file: PlanFile, path: Path, at_s: float, item: str, *, as_json: bo
 
 
 def _label(plan: Plan, item: str) -> str:
-    return {i.id: i.label for i in (*plan.pools, *plan.guests)}[item]
+    return plan.labels[item]
 
 
 def _lines(

@@ -192,4 +192,4 @@ def place_label(plan: Plan, place: str) -> str:
     if is_link:
         at = plan.host_index.get(host)
         return f"links of {plan.hosts[at].label if at is not None else host}"
-    return plan.stores[plan.store_index[place]].label if place in plan.store_index else place
+    return plan.labels[place] if place in plan.store_index else place

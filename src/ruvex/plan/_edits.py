@@ -226,7 +226,7 @@ def remove_items(plan: Plan, ids: Iterable[str]) -> Plan:
         update: dict[str, Any] = {"pool": staying(guest.pool)} if guest.pool in gone else {}
         if guest.host in gone:
             if hosts:
-                label = plan.hosts[plan.host_index[guest.host]].label
+                label = plan.labels[guest.host]
                 raise EditError(f"{guest.label} is on {label}; move it to another host first")
             update["host"] = None
         guests.append(guest.model_copy(update=update) if update else guest)

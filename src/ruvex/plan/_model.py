@@ -27,7 +27,7 @@ from ruvex.plan._fields import (
     Whole,
     at_most,
 )
-from ruvex.plan._item import Item
+from ruvex.plan._item import Item, Labels
 from ruvex.plan._resources import Resource
 from ruvex.plan._rules import Rules
 from ruvex.plan._signals import Signal
@@ -468,6 +468,14 @@ class Plan(Model):
     def guest_index(self) -> dict[str, int]:
         """Position of each guest by id."""
         return {guest.id: i for i, guest in enumerate(self.guests)}
+
+    @property
+    def labels(self) -> Mapping[str, str]:
+        """The name people read of each guest, pool, host and store, by id; looked up when asked for."""
+        return Labels(
+            (self.guests, lambda: self.guest_index), (self.pools, lambda: self.pool_index),
+            (self.hosts, lambda: self.host_index), (self.stores, lambda: self.store_index),
+        )  # fmt: skip
 
     def host_of(self, guest: Guest) -> Host | None:
         """Give the host a guest is on: the named one, or the only one; else None, as there is none or any will do."""

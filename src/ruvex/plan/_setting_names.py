@@ -101,7 +101,7 @@ def _told(plan: Plan, problem: Problem, label: str) -> str:
         label = items[number].label if number < len(items) else label
     else:
         head, _, rest = problem.path.partition(".")
-        known = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
+        known = plan.labels
         label, key = (known[head], rest) if head in known else (label, problem.path)
     key = re.sub(r"\[\d+\]", "", key)
     if key.startswith(("events", "placement", "aside")):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Mapping
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, Final
@@ -159,7 +160,7 @@ def _owner(owner: Owner, report: Report, times: np.ndarray) -> dict[str, Any]:
 
 def _findings(report: Report) -> list[dict[str, Any]]:
     plan = report.division.site.plan
-    labels = {item.id: item.label for item in (*plan.pools, *plan.guests)}
+    labels = plan.labels
     groups = []
     for group in GROUPS:
         its = [
@@ -172,7 +173,7 @@ def _findings(report: Report) -> list[dict[str, Any]]:
     return groups
 
 
-def _effect(effect: Effect | None, labels: dict[str, str]) -> str:
+def _effect(effect: Effect | None, labels: Mapping[str, str]) -> str:
     """Say who gains and who pays by a remedy now, the largest first."""
     if effect is None:
         return ""

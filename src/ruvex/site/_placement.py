@@ -26,7 +26,7 @@ def placement_problem(plan: Plan, guest: int, to: int, host: Sequence[int] | Any
             continue
         if isinstance(rule, Stays):
             if plan.hosts[to].id not in rule.hosts:
-                names = " or ".join(plan.hosts[plan.host_index[name]].label for name in rule.hosts)
+                names = " or ".join(plan.labels[name] for name in rule.hosts)
                 return f"{plan.guests[guest].label} stays on {names}"
             continue
         others = [plan.guest_index[other] for other in rule.guests if other != me]

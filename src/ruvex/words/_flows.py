@@ -81,6 +81,6 @@ def _line(division: Division, place: FlowPlace, tap: Tap) -> str:
         if other.guest != tap.guest and other.delivered > 0:
             others[other.guest] = others.get(other.guest, 0.0) + other.delivered
     most = sorted(others, key=lambda one: -others[one])[:_MOST_NAMED]
-    named = [f"{plan.guests[plan.guest_index[one]].label} {flow_amount(others[one], place.kind)}" for one in most]
+    named = [f"{plan.labels[one]} {flow_amount(others[one], place.kind)}" for one in most]
     more = f" and {len(others) - len(most)} more" if len(others) > len(most) else ""
     return f"{text} Who has it: {', '.join(named)}{more}." if named else text

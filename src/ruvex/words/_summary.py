@@ -16,8 +16,8 @@ _MOST_NAMED: Final = 5
 
 def summary_facts(summary: Summary, plan: Plan) -> list[str]:
     """Tell of hosts and banks, savings, batch work, bridges and moves, a sentence each."""
-    labels = {guest.id: guest.label for guest in plan.guests}
-    hosts = {host.id: host.label for host in plan.hosts}
+    labels = plan.labels
+    hosts = plan.labels
     lines = []
     for place in summary.places:
         name = hosts.get(place.host, "No host")

@@ -28,7 +28,7 @@ _STORM: Final = 2
 
 def late_batch(case: Case) -> Iterator[Finding]:
     """Batch work that is done later than it is due, or not at all."""
-    labels, tried = {guest.id: guest.label for guest in case.plan.guests}, 0
+    labels, tried = case.plan.labels, 0
     for job in case.day.summary().finishes:
         late = job.late_s
         if late is not None and late < _MINDED_S:
@@ -86,7 +86,7 @@ def start_storm(case: Case) -> Iterator[Finding]:
         if len(guests) < _STORM:
             continue
         first = min(guests.values())
-        labels = [case.plan.guests[case.plan.guest_index[name]].label for name in guests]
+        labels = [case.plan.labels[name] for name in guests]
         yield Finding(
             "start-storm", "will-hurt", tuple(guests),
             f"{labels[0]} and {len(labels) - 1} more start about {format_time(first)} and wait: there is not room for"

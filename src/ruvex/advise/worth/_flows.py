@@ -23,7 +23,7 @@ _LONG: Final = 0.02
 
 
 def _labels(case: Case, taps: list[Tap]) -> list[str]:
-    return list(dict.fromkeys(case.plan.guests[case.plan.guest_index[tap.guest]].label for tap in taps))
+    return list(dict.fromkeys(case.plan.labels[tap.guest] for tap in taps))
 
 
 def short_flow(case: Case) -> Iterator[Finding]:

@@ -34,7 +34,7 @@ def loss_not_borne(case: Case) -> Iterator[Finding]:
     site, plan = case.division.site, case.plan
     if int(site.standing.up.sum()) < 2:
         return
-    labels = {guest.id: guest.label for guest in plan.guests}
+    labels = plan.labels
     for host, lost, off in losses_of(site):
         if not off:
             continue
@@ -74,7 +74,7 @@ def _for_loss(case: Case, lost: int, off: tuple[StaysOff, ...]) -> Remedy | None
         site = case.division.site.with_plan(change_many(case.plan, changes))
         off = Losses(site).stuck_without(lost)
         if not off:
-            names = " and ".join(case.plan.hosts[case.plan.host_index[host]].label for host in more)
+            names = " and ".join(case.plan.labels[host] for host in more)
             return Remedy(f"{format_memory(sum(more.values()))} more spill space on {names}", tuple(changes))
     return None
 

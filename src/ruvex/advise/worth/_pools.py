@@ -108,7 +108,7 @@ def deep_nesting(case: Case) -> Iterator[Finding]:
             above = plan.pools[plan.pool_index[above.parent]]
         if not chain:
             continue
-        names = " and ".join(plan.pools[plan.pool_index[one]].label for one in chain)
+        names = " and ".join(plan.labels[one] for one in chain)
         found = Finding(
             "deep-nesting", "untidy", (guest.id, guest.pool),
             f"{guest.label} has {100 * seems:.1f} % of all guests' CPU shares, {depth} pools deep, and gets"

@@ -67,7 +67,7 @@ def _into_pool(case: Case, guest: Guest, short: Sequence[str]) -> Iterator[Remed
     pools = Counter(case.plan.guests[case.plan.guest_index[one]].pool for one in short)
     for pool, _ in pools.most_common():
         if pool is not None:
-            label = case.plan.pools[case.plan.pool_index[pool]].label
+            label = case.plan.labels[pool]
             yield Remedy(f"{guest.label} is put into {label}", ((guest.id, {"pool": pool}),))
 
 

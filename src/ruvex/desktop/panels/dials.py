@@ -290,7 +290,7 @@ class Dials(QWidget):
     def _show_identity(self, item: Guest | Pool) -> None:
         plan, division = self._desk.look.plan, self._desk.look.division
         pool_id = item.parent if isinstance(item, Pool) else item.pool
-        pool = plan.pools[plan.pool_index[pool_id]].label if pool_id else "beside the pools"
+        pool = plan.labels[pool_id] if pool_id else "beside the pools"
         if isinstance(item, Guest):
             host = plan.host_of(item)
             vcpus = f"{item.vcpus}\u00a0vCPU" + ("s" if item.vcpus > 1 else "")

@@ -74,7 +74,7 @@ def flow_story(desk: Desk, at: int) -> str:
     lines = [place_label(plan, place.id), ", ".join(f"{word} {flow_amount(x, place.kind)}" for word, x in parts)]
     most = sorted((tap for tap in place.taps if tap.delivered > 0), key=lambda tap: -tap.delivered)[:_MOST_TAPS]
     for tap in most:
-        label = plan.guests[plan.guest_index[tap.guest]].label
+        label = plan.labels[tap.guest]
         of = f" of {flow_amount(tap.wanted, place.kind)}" if tap.slowed_by else ""
         lines.append(f"    {label}: {flow_amount(tap.delivered, place.kind)}{of}")
     return "\n".join(lines)

@@ -79,7 +79,7 @@ class BankSection(QWidget):
     def _volume_text(self, volume: SpillVolume) -> str:
         plan, host = self._desk.document.plan, self._host.id if self._host is not None else ""
         owner = self._desk.document.site.standing.volumes.get((host, volume.id))
-        serves = f"serves {plan.guests[plan.guest_index[owner]].label}" if owner in plan.guest_index else "free"
+        serves = f"serves {plan.labels[owner]}" if owner in plan.guest_index else "free"
         return f"{volume.id}   {format_memory(volume.mib)} {volume.kind}   {serves}"
 
     # Editing

@@ -265,7 +265,7 @@ class LoadPage(Page):
             )  # fmt: skip
             band.setAccessibleName(f"Typical day of {row.name}: at most {most}, of {day.days} days")
             grid.addWidget(band, number, 1)
-            named = plan.guests[plan.guest_index[guest]].label if guest not in (None, NEW) else ""
+            named = plan.labels[guest] if guest not in (None, NEW) else ""
             chooser = GuestChoice(guest, named, self._all_guests, self._table)
             chooser.setAccessibleName(f"Whose {row.name} is")
             chooser.currentIndexChanged.connect(lambda _i, name=row.name: self._on_whose(name))

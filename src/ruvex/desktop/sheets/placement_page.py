@@ -29,7 +29,7 @@ def rule_text(rule: PlacementRule, plan: Plan) -> str:
     >>> rule_text(KeptTogether(kind="apart", guests=("a", "b")), Plan())
     'a and b are kept apart'
     """
-    labels = {item.id: item.label for item in (*plan.guests, *plan.hosts)}
+    labels = plan.labels
     guests = _joined([labels.get(guest, guest) for guest in rule.guests], "and")
     if isinstance(rule, Stays):
         be = "stays" if len(rule.guests) == 1 else "stay"
@@ -108,7 +108,7 @@ class PlacementPage(Page):
         if [item for item, _ in _lines(plan)] != self._host_ids():
             self.hosts.show_lines(_lines(plan))
         guests = self._guests()
-        names = [plan.guests[plan.guest_index[guest]].label for guest in guests]
+        names = [plan.labels[guest] for guest in guests]
         self.chosen.setText(f"Selected: {', '.join(names)}" if names else "Select guests for a rule.")
         self.together_button.setEnabled(len(guests) > 1)
         self.apart_button.setEnabled(len(guests) > 1)

@@ -114,7 +114,7 @@ class StoresPage(ItemPage):
         if place is not None and place.taken > 0:
             lines.append(f"Paging takes {flow_amount(place.taken, 'store')}.")
         for tap in taps[:_MOST_NAMED]:
-            label = plan.guests[plan.guest_index[tap.guest]].label
+            label = plan.labels[tap.guest]
             of = f"{format_number(tap.delivered)} of " if tap.slowed_by else ""
             why = f", {slowed_text(tap)}" if tap.slowed_by in ("own limit", "elsewhere") else ""
             lines.append(f"{label}, {tap.disk}: {of}{flow_amount(tap.wanted, 'store')}{why}")

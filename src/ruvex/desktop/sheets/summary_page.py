@@ -104,7 +104,7 @@ class SummaryPage(Page):
         player = self._player()
         if player is None:
             return []
-        labels = {guest.id: guest.label for guest in self._desk.look.plan.guests}
+        labels = self._desk.look.plan.labels
         there = [guest for guest in player.summary().guests if guest.on_s > 0 and guest.id in labels]
         there.sort(key=lambda guest: -guest.short_s)
         self._ids = [guest.id for guest in there]

@@ -79,7 +79,7 @@ class _Side(QWidget):
     def show_answer(self, having: Shifts | None, moves: Sequence[Move]) -> None:
         """Show who has what is missing, and what would help."""
         desk, unit = self._desk, self._desk.units.common(self._resource)
-        labels = {guest.id: guest.label for guest in desk.look.plan.guests}
+        labels = desk.look.plan.labels
         ids = desk.look.division.ids
         told = ""
         if having is not None:
@@ -277,7 +277,7 @@ class WhyPage(Page):
         )  # fmt: skip
         self._hint.set_text(text)
         ids = [division.ids[row] for row in worst]
-        labels = [plan.guests[plan.guest_index[guest]].label for guest in ids]
+        labels = [plan.labels[guest] for guest in ids]
         texts = [f"{label}: {' and '.join(lacking[row])}" for label, row in zip(labels, worst, strict=True)]
         self.hurt.show_lines(list(zip(ids, texts, strict=True)))
         self.hurt.setVisible(bool(worst))

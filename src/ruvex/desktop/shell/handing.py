@@ -70,7 +70,7 @@ class Handing(QObject):
     def hand(self, pool: str, may: tuple[Permission, ...]) -> None:
         """Write a pool as a plan of its own, and let this plan know of it."""
         document = self._desk.document
-        label = document.plan.pools[document.plan.pool_index[pool]].label
+        label = document.plan.labels[pool]
         out = self.ask_out(self._window, str(self._folder() / f"{pool}{SUFFIX}"))
         if out is None:
             return

@@ -344,7 +344,7 @@ class Editor(QObject):
     def _waiting_lines(self, plan: Plan, waiting: Sequence[Waiting], one: str, many: str) -> list[str]:
         if not waiting:
             return []
-        named = [f"{plan.guests[plan.guest_index[w.guest]].label}: {refusal_text(plan, w)}" for w in waiting]
+        named = [f"{plan.labels[w.guest]}: {refusal_text(plan, w)}" for w in waiting]
         more = [f"and {len(named) - _MOST_NAMED} more"] if len(named) > _MOST_NAMED else []
         head = f"1 guest {one}:" if len(named) == 1 else f"{len(named)} guests {many}, in this order:"
         return [head, *named[:_MOST_NAMED], *more]

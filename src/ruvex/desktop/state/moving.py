@@ -55,17 +55,11 @@ def emptying_step(desk: Desk, host: str) -> tuple[Step | None, list[str], list[s
     """
     plan = desk.document.plan
     found = empty_host(desk.document.site, host)
-    going = [
-        f"{plan.guests[plan.guest_index[guest]].label} to {plan.hosts[plan.host_index[to]].label}"
-        for guest, to in found.moves
-    ]
-    staying = [
-        f"{plan.guests[plan.guest_index[obstacle.guest]].label}: {obstacle_text(plan, obstacle)}"
-        for obstacle in found.stuck
-    ]
+    going = [f"{plan.labels[guest]} to {plan.labels[to]}" for guest, to in found.moves]
+    staying = [f"{plan.labels[obstacle.guest]}: {obstacle_text(plan, obstacle)}" for obstacle in found.stuck]
     if not found.moves:
         return None, going, staying
-    text = f"empty {plan.hosts[plan.host_index[host]].label}"
+    text = f"empty {plan.labels[host]}"
     return _step(text, [(guest, {"host": to}) for guest, to in found.moves]), going, staying
 
 

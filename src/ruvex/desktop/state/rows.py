@@ -93,7 +93,7 @@ def host_label(division: Division, row: int) -> str:
     """Give the name of the host a guest's row is on, where there are several; else nothing."""
     plan = division.site.plan
     host = division.host_of(row) if len(plan.hosts) > 1 else None
-    return "" if host is None else plan.hosts[plan.host_index[host]].label
+    return "" if host is None else plan.labels[host]
 
 
 class RowList:

@@ -123,7 +123,7 @@ class _OneHost:
             if not disks:
                 continue
             shares = max(disk.shares for disk in disks)
-            label = self._plan.guests[self._plan.guest_index[item]].label
+            label = self._plan.labels[item]
             if any(disk.shares != shares for disk in disks):
                 self._unsaid.append(f"{label}: its disks have other shares each; IOWeight has the largest")
             for disk in disks:

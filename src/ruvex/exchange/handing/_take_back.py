@@ -132,7 +132,7 @@ def _checked(plan: Plan, back: Plan) -> Plan:
         raise EditError(
             f"no pool {handed.pool!r} of this plan is handed over; it is from another plan, or was taken back"
         )
-    label = plan.pools[plan.pool_index[handed.pool]].label
+    label = plan.labels[handed.pool]
     if record.digest != handed.digest:
         raise EditError(f"{label} was handed over anew since, or this is from another plan; take the last one back")
     if digest_of_base(handed.base) != handed.digest or tuple(handed.may) != record.may:

@@ -214,7 +214,7 @@ def with_load(
     ids = [guests[row.name] for row in taken if guests[row.name] != NEW]
     twice = next((one for one in ids if ids.count(one) > 1), None)
     if twice is not None:
-        raise EditError(f"two rows are of {plan.guests[plan.guest_index[twice]].label}; leave one of them out")
+        raise EditError(f"two rows are of {plan.labels[twice]}; leave one of them out")
     known = dict(traces)
     told: list[str] = []
     namer, new = Namer(plan), []

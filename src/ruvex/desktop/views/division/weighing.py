@@ -116,5 +116,5 @@ def _named(desk: Desk, shifts: Shifts, effect: Effect, moving: set[str], *, gain
     for row, amount in zip(shifts.rows.tolist(), shifts.amounts.tolist(), strict=True):
         guest = effect.ids[row]
         if not (gaining and guest in moving and len(moving) == 1):
-            found.append((plan.guests[plan.guest_index[guest]].label, amount))
+            found.append((plan.labels[guest], amount))
     return found

@@ -79,7 +79,7 @@ class Figures:
     @cached_property
     def hosts(self) -> list[str]:
         """The name of each guest's host."""
-        label = {host.id: host.label for host in self.plan.hosts}
+        label = self.plan.labels
         found = [self.division.host_of(int(row)) for row in self._rows]
         return [label.get(host, "") if host is not None else "" for host in found]
 
@@ -193,7 +193,7 @@ def _over_day(figures: Figures, channel: str, reduce: Callable[..., Any]) -> Flo
 
 
 def _pools(figures: Figures) -> list[str]:
-    label = {pool.id: pool.label for pool in figures.plan.pools}
+    label = figures.plan.labels
     return [label[guest.pool] if guest.pool is not None else "" for guest in figures.plan.guests]
 
 

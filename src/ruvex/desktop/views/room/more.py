@@ -244,7 +244,7 @@ class MoreSection(Section):
         best = max(more.room.hosts, key=lambda one: (one.worst, one.now, one.paper), default=None)
         if best is None or not best.paper:
             return
-        label = self._desk.document.plan.hosts[self._desk.document.plan.host_index[best.host]].label
+        label = self._desk.document.plan.labels[best.host]
         pattern, host = more.room.pattern, best.host
         step = Step(f"one more like {pattern.label} on {label}", lambda plan: _added(plan, pattern, host), ())
         self.add = OfferButton(self._desk, self.theme, step, f"Add one on {label}", "", self)

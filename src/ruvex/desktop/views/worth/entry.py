@@ -77,7 +77,7 @@ class Entry(QWidget):
         self._desk, self._theme, self.found = desk, theme, found
         finding = found.finding
         plan = division.site.plan
-        self._labels = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
+        self._labels = plan.labels
         self.about = finding.about[0] if finding.about else ""
         row = division.position.get(self.about)
         top = -1 if row is None else int(division.top_pool[row])

@@ -192,7 +192,7 @@ class WorthView(View):
         head.setFont(self._theme.font(13, bold=True))
         column.addWidget(head)
         plan = self._desk.look.plan
-        labels = {item.id: item.label for item in (*plan.hosts, *plan.stores, *plan.pools, *plan.guests)}
+        labels = plan.labels
         for finding in aside:
             line = QHBoxLayout()
             label = QLabel(f"{finding.text}: \u201c{finding.aside}\u201d", box)
