@@ -7,7 +7,19 @@ from dataclasses import replace
 from typing import Final
 
 from ruvex.advise._shift import Shift
-from ruvex.advise.worth import _bounds, _day, _elastic, _flows, _hosts, _lacking, _memory, _pools, _vcpus, _weights
+from ruvex.advise.worth import (
+    _banks,
+    _bounds,
+    _day,
+    _elastic,
+    _flows,
+    _hosts,
+    _lacking,
+    _memory,
+    _pools,
+    _vcpus,
+    _weights,
+)
 from ruvex.advise.worth._finding import GROUPS, KINDS, Case, Effect, Finding, Group, effect_of
 from ruvex.advise.worth._tried import is_taken
 from ruvex.divide import Division
@@ -21,7 +33,7 @@ _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _memory.far_too_large, _bounds.unused_reservation, _bounds.unused_limit, _elastic.held_idle,
     _elastic.headroom_large, _elastic.headroom_small, _elastic.greedy, _elastic.boots_from_disk, _pools.never_together,
     _pools.deep_nesting, _pools.pool_as_folder, _hosts.broken_rule, _hosts.peaks_coincide, _hosts.crowded_cores,
-    _hosts.loss_not_borne, _hosts.banks, _hosts.cannot_move, _day.start_storm, _flows.short_flow,
+    _hosts.loss_not_borne, _banks.banks, _hosts.cannot_move, _day.start_storm, _flows.short_flow,
     _flows.disk_limit, _lacking.never_reached, _lacking.idle_cores, _lacking.no_cold_start,
     _lacking.draws_by_oversight,
 )  # fmt: skip

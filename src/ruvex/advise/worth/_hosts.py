@@ -1,9 +1,8 @@
-"""Hosts: what their loss would do, who can go nowhere, rules that are broken, peaks that could lie apart, banks."""
+"""Hosts: what their loss would do, who can go nowhere, rules that are broken, peaks that could lie apart."""
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Any, Final
 
 import numpy as np
@@ -12,19 +11,18 @@ from ruvex.advise._remedies import Remedy
 from ruvex.advise._size import vcpus_for, with_vcpus
 from ruvex.advise._waits import day_waits
 from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of
-from ruvex.advise.worth._tried import first_that_helps
+from ruvex.advise.worth._lacking import LEAST_S
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
 from ruvex.placing import DayLack, Losses, StaysOff, losses_of, moves_now, obstacle_to
-from ruvex.plan import Bank, Changes, Guest, ThinMemory, change_many, format_memory, format_time
+from ruvex.plan import Changes, ThinMemory, change_many, format_memory, format_time
 from ruvex.play import Player
-from ruvex.site import FAR_TOO_LARGE, allowed_hosts, live_move_problem, placement_problem, volume_need
-from ruvex.words import counted, first_names, label_of, short_span, shortage_text
+from ruvex.site import allowed_hosts, live_move_problem, placement_problem
+from ruvex.words import counted, first_names, shortage_text
 
 _LEAST_GAIN: Final = 0.1
 _WAITS: Final = 0.07
 """Waits by chance below this part of a guest's time are hardly felt, however many vCPUs a core has."""
-_LONG_S: Final = 900.0
 _WAIT_MOMENTS: Final = 49
 _ROUNDS: Final = 4
 
@@ -185,7 +183,7 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
     recording = case.day.recording
     wanted, supply = (recording.of_places(name)[: len(plan.hosts)] for name in ("cpu_wanted", "cpu_supply"))
     # Where there is too little for all, that is what is told: nobody waits by chance alone.
-    is_short = ((wanted > supply * 1.001).sum(axis=1) * recording.every_s) >= _LONG_S
+    is_short = ((wanted > supply * 1.001).sum(axis=1) * recording.every_s) >= LEAST_S
     if is_short.all():
         return
     waits = day_waits(case.day, moments=_WAIT_MOMENTS)
@@ -219,88 +217,3 @@ def _waits_after(case: Case, changes: Changes) -> Floats:
     day = Player(site.with_plan(change_many(site.plan, changes)))
     day.run()
     return day_waits(day, moments=_WAIT_MOMENTS).of_guests
-
-
-def _few_volumes(case: Case, host: str, bank: Bank, live: Sequence[Guest]) -> Iterator[Finding]:
-    """Tell where a bank has too few spill volumes for its guests; every guest needs one of its own."""
-    needs = sorted((volume_need(guest) for guest in live), reverse=True)
-    sizes, missing = sorted((volume.mib for volume in bank.spill_volumes), reverse=True), list[float]()
-    for need in needs:
-        if sizes and sizes[0] >= need:
-            sizes.pop(0)
-        else:
-            missing.append(need)
-    if not missing:
-        return
-    taken = {volume.id for volume in bank.spill_volumes}
-    names = (name for n in itertools.count(1) if (name := f"further-{n}") not in taken)
-    wider = [volume.model_dump() for volume in bank.spill_volumes]
-    wider += [
-        {"id": name, "mib": need, "kind": "ssd", "shared": False} for name, need in zip(names, missing, strict=False)
-    ]
-    had = counted(len(bank.spill_volumes), "spill volume")
-    more = (
-        format_memory(missing[0]) if len(missing) == 1 else f"{len(missing)}, the largest {format_memory(missing[0])}"
-    )
-    yield Finding(
-        "volumes-few", "will-hurt", (host,),
-        f"The bank of {label_of(case.plan, host)} has {had} for {counted(len(needs), 'guest')}: missing is"
-        f" {'one of ' if len(missing) == 1 else ''}{more}",
-        (("guests", str(len(needs))), ("volumes", str(len(bank.spill_volumes)))), 0.4,
-        Remedy(
-            f"a volume of {format_memory(missing[0])}" if len(missing) == 1 else f"{len(missing)} volumes more",
-            ((host, {"bank.spill_volumes": wider}),),
-        ),
-        (float(len(needs)), float(len(bank.spill_volumes))), (float(len(needs)), float(len(wider))),
-    )  # fmt: skip
-
-
-def _when_short(case: Case, guests: Sequence[int]) -> tuple[float, float]:
-    """Give the time of day at which some guests together are furthest below their need of memory, and by which part."""
-    recording = case.day.recording
-    need, met = (np.asarray(recording.series(name))[guests] for name in ("need", "met"))
-    lacks = (need * (1.0 - met)).sum(axis=0)
-    at = int(np.argmax(lacks))
-    return float(recording.times_s[at]), float(lacks[at] / max(need[:, at].sum(), 1e-9))
-
-
-def banks(case: Case) -> Iterator[Finding]:
-    """A bank that is too small for its guests, too few volumes for them, a volume far larger than its guest needs."""
-    plan, site = case.plan, case.division.site
-    below = {one.id: one.below_s.get("bank", 0.0) for one in case.day.summary().guests}
-    for host in plan.hosts:
-        bank = host.bank
-        if bank is None:
-            continue
-        live = [guest for guest in plan.guests if guest.in_bank and plan.host_of(guest) is host]
-        pressed = max((below[guest.id] for guest in live), default=0.0)
-        if pressed >= _LONG_S:
-            grow = Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))
-            banked = [plan.guest_index[guest.id] for guest in live]
-            worst_s, part = _when_short(case, banked)
-            yield Finding(
-                "bank-small", "will-hurt", (host.id,),
-                f"The bank of {host.label} gives its guests less than they need for {short_span(pressed)} of the day",
-                (("size", format_memory(bank.size_mib)), ("may be", format_memory(bank.max_mib))), part,
-                first_that_helps(case, (grow,), "memory", banked, worst_s),
-                (bank.size_mib, bank.max_mib), (bank.max_mib, bank.max_mib),
-            )  # fmt: skip
-        yield from _few_volumes(case, host.id, bank, live)
-        for (at, volume_id), guest_id in site.standing.volumes.items():
-            volume = next((one for one in bank.spill_volumes if one.id == volume_id), None)
-            if at != host.id or volume is None:
-                continue
-            guest = plan.guests[plan.guest_index[guest_id]]
-            need = volume_need(guest)
-            if need > 0 and volume.mib > FAR_TOO_LARGE * need:
-                smaller = [
-                    one.model_dump() | ({"mib": need} if one.id == volume_id else {}) for one in bank.spill_volumes
-                ]
-                yield Finding(
-                    "volume-large", "untidy", (host.id, guest_id),
-                    f"{volume_id}, the spill volume of {guest.label} on {host.label}, is {volume.mib / need:.1f} times"
-                    " what it can need",
-                    (("volume", format_memory(volume.mib)), ("can need", format_memory(need))), 0.1,
-                    Remedy(f"a volume of {format_memory(need)}", ((host.id, {"bank.spill_volumes": smaller}),)),
-                    (volume.mib, need), (need, need),
-                )  # fmt: skip
