@@ -8,8 +8,9 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+from ruvex.advise import without_host
 from ruvex.divide import demand_at
-from ruvex.placing import DayLack, better_places, with_hosts
+from ruvex.placing import DayLack, better_places, obstacle_to, with_hosts
 from ruvex.plan import THIN_SPACE, Plan, StoppedError, plan_text
 from ruvex.play import Player
 from ruvex.site import site_of
@@ -111,6 +112,26 @@ class ByHand(unittest.TestCase):
                 self.assertEqual(found.steps, ())
                 if name != "cores":
                     self.assertIn("Nothing is worth moving: no places", places_text(found, site_plan(crowd)))
+
+    def test_who_is_kept_to_cores_goes_only_where_they_are(self) -> None:
+        """Kept to core 9 of ten, a guest may go to no host of nine, however idle, by no way; to one of ten it goes."""
+        for cores, goes in ((9, False), (10, True)):
+            hosts = [HOST | {"id": "one"}, HOST | {"id": "two", "cores_per_socket": cores}]
+            guests = [
+                busy("kept", 900, "one", cores={"only": [8, 9]}),
+                busy("own", 2000, "one", cores={"only": [8, 9]}),
+            ]
+            plan = site_plan(guests, hosts)
+            site = site_of(plan, {})
+            self.assertEqual(better_places(site).moves != (), goes)
+            obstacle = obstacle_to(site, ["kept"], "two")
+            told = "" if obstacle is None else obstacle.rule
+            self.assertEqual(told, "" if goes else "kept is kept to core 9, which two has not")
+            self.assertEqual(without_host(site, "one", 0.0).off, () if goes else ("kept", "own"))
+            move = [{"at": 60, "do": "move", "target": "kept", "host": "two"}]
+            player = Player(site_of(site_plan(guests, hosts, events=move), {}), until_s=600)
+            player.run()
+            self.assertEqual(int(player.state.host[0]), 1 if goes else 0)
 
     def test_nobody_that_lacks_most_is_left_with_less(self) -> None:
         """A small guest would have all on the other host, and its neighbour too; whoever has least there would pay."""

@@ -20,7 +20,10 @@ def placement_problem(plan: Plan, guest: int, to: int, host: Sequence[int] | Any
     host, on
         Where all guests are (−1: nowhere), and which of them are on; only those that are bind.
     """
-    me = plan.guests[guest].id
+    item, there = plan.guests[guest], plan.hosts[to]
+    if item.cores.only is not None and max(item.cores.only, default=-1) >= there.cores:
+        return f"{item.label} is kept to core {max(item.cores.only)}, which {there.label} has not"
+    me = item.id
     for rule in plan.placement:
         if me not in rule.guests:
             continue
