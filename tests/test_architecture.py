@@ -34,10 +34,11 @@ MAY_IMPORT: dict[str, set[str]] = {
     "placing": {"plan", "engine", "site", "divide", "promise"},
     "play": {"plan", "engine", "site", "divide", "promise", "placing"},
     "cores": {"plan", "engine", "site", "divide", "promise", "placing", "play"},
-    "words": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores"},
-    "advise": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
+    "ledger": {"plan", "engine", "site", "divide", "promise", "play"},
+    "words": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "ledger"},
+    "advise": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "ledger", "words"},
     "proof": {"plan", "engine", "site", "divide"},
-    "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "words"},
+    "exchange": {"plan", "engine", "site", "divide", "promise", "play", "placing", "cores", "ledger", "words"},
 }
 MAY_IMPORT["report"] = {*MAY_IMPORT, "plan"} - {"exchange", "proof"}
 CORE = tuple(MAY_IMPORT)

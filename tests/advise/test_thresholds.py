@@ -1,4 +1,4 @@
-"""The numbers from which on a finding speaks, each with a plan on either side of it (model.md, section 12)."""
+"""The numbers from which on a finding speaks, each with a plan on either side of it."""
 
 from __future__ import annotations
 

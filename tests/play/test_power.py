@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ruvex.advise import savings_over
 from ruvex.plan import EditError, add_events, remove_items
 from ruvex.play import PHASES, Plain
 from ruvex.play.happenings import Boots
@@ -276,6 +277,25 @@ class Work(PlayCase):
         guest["demand"] |= {"cpu": steps((0, 5000), (100, 0)), "kind": "batch"}
         (finish,) = self.play(plan_of([guest], day_s=300, moment=0)).summary().finishes
         self.assertEqual((finish.due_s, finish.finished_s, finish.late_s), (100, None, None))
+
+    def test_savings_are_of_the_time_somebody_elastic_is_on(self) -> None:
+        """Off for half of the time, with 8 192 otherwise and 2 000 needed: of 8 192 as much is saved, mean and least.
+
+        Over the whole time it would be half of that on average, and more *at least* than there is on average.
+        """
+        guest = elastic("a", 2000) | {"otherwise_mib": 8192}
+        events = [{"at": 600, "do": "power-off", "target": "a"}]
+        day = self.play(plan_of([guest], rules=CALM, events=events, day_s=1200), until_s=1200)
+        savings = day.summary().savings
+        assert savings is not None
+        self.assertEqual((savings.on_s, savings.otherwise_mib), (600, 8192))
+        self.assertAlmostEqual(savings.mean_mib, 6192, delta=60)
+        self.assertAlmostEqual(savings.least_mib, 6192, delta=1)
+        self.assertLessEqual(savings.least_mib, savings.mean_mib + 1e-6)
+        over = savings_over(day)
+        self.assertEqual((over.mean_mib, over.least_mib), (savings.mean_mib, savings.least_mib))
+        again = self.play(plan_of([guest | {"power": "off"}], rules=CALM, day_s=1200), until_s=1200)
+        self.assertIsNone(again.summary().savings)
 
     def test_savings_count_ceilings_against_what_is_backed(self) -> None:
         """An elastic guest of ceiling 16 000 at a need of 2000, then 6000: 14 000 and 10 000 are saved."""

@@ -38,7 +38,7 @@ class SiteSavings:
     guests
         Each of them, those that save most first.
     mean_mib, least_mib
-        What is saved on average over the day, and when least is.
+        What is saved on average over the time that any of them is on, and when least is.
     more_guests
         How many guests of their mean fixed size that is at least: whole ones on each host, when they are fewest.
     """
@@ -58,7 +58,7 @@ class SiteSavings:
 
 def savings_over(day: Player) -> SiteSavings:
     """Tell what elastic memory saved over a day that was played and recorded; without elastic guests nothing."""
-    recording, site = day.recording, day.site
+    recording, site, saved = day.recording, day.site, day.savings()
     on = recording.series("phase") >= _BOOTING
     backed = recording.series("backed")
     found = []
@@ -67,10 +67,10 @@ def savings_over(day: Player) -> SiteSavings:
         otherwise = float(site.guests[r.G_OTHERWISE, i])
         found.append(GuestSavings(site.plan.guests[i].id, otherwise, float(here.mean()), float(here.max())))
     found.sort(key=lambda one: one.mean_mib - one.otherwise_mib)
-    if not found:
+    if not found or saved is None:
         return SiteSavings((), 0.0, 0.0, 0)
-    saved = np.asarray(recording.of_places("saved"), dtype=np.float64)
+    is_any = (on & (site.guests[r.G_MODE] == r.ELASTIC)[:, None]).any(axis=0)
+    by_host = np.asarray(recording.of_places("saved"), dtype=np.float64)[:, is_any]
     size = sum(one.otherwise_mib for one in found) / len(found)
-    more = int(np.floor(np.maximum(saved, 0.0) / max(size, 1.0) + 1e-9).sum(axis=0).min())
-    total = saved.sum(axis=0)
-    return SiteSavings(tuple(found), float(total.mean()), float(total.min()), more)
+    more = int(np.floor(np.maximum(by_host, 0.0) / max(size, 1.0) + 1e-9).sum(axis=0).min())
+    return SiteSavings(tuple(found), saved.mean_mib, saved.least_mib, more)

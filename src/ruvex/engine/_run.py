@@ -72,13 +72,19 @@ def _next_look(tick: int, rules: Any) -> int:
 
 
 @kernel
-def note_savings(guests: Any, values: Any, codes: Any, least: Any) -> None:
-    """Keep the least that elastic memory has saved at any time, MiB, where anybody elastic is on."""
+def note_savings(tick: int, guests: Any, values: Any, codes: Any, least: Any) -> None:
+    """Keep the least that elastic memory has saved while anybody elastic was on, MiB, and for how many ticks one was.
+
+    ``least`` holds the two, then the tick up to which was counted, and whether anybody elastic has been on since.
+    """
+    least[1] += (tick - least[2]) * least[3]
+    least[2] = tick
     saved, any_elastic = 0.0, False
     for guest in range(guests.shape[1]):
         if codes[r.C_PHASE, guest] >= r.BOOTING and guests[r.G_MODE, guest] == r.ELASTIC:
             saved += guests[r.G_OTHERWISE, guest] - values[r.X_BACKED, guest]
             any_elastic = True
+    least[3] = 1.0 if any_elastic else 0.0
     if any_elastic:
         least[0] = min(least[0], saved)
 
@@ -154,7 +160,7 @@ def run_ticks(
                 cpu_moved, memory_anew = cpu_moved or moved, memory_anew or moved
                 _note_pressures(tick, host_count, place_values, before, notes, counters)
         if memory_anew:
-            note_savings(guests, values, codes, least_saved)
+            note_savings(tick, guests, values, codes, least_saved)
             counters[r.Z_MEMORY_ANEW] = 0
         for guest in range(guests.shape[1]):
             if guests[r.G_BATCH, guest] > 0.0:

@@ -119,13 +119,16 @@ class Savings:
     ----------
     guests
         How many elastic guests were on.
+    on_s
+        How long at least one of them was on, s: the time that all else is of.
     otherwise_mib
-        What they would have otherwise while on, on average over the time played, MiB.
+        What those on would have otherwise, on average over that time, MiB.
     mean_mib, least_mib
         What is saved of that on average, and at the worst moment.
     """
 
     guests: int
+    on_s: float
     otherwise_mib: float
     mean_mib: float
     least_mib: float
@@ -235,15 +238,17 @@ def savings_of(ticks: Ticks) -> Savings | None:
     was = (of_guests[r.Y_WAS_ELASTIC] > 0) | on
     if not was.any():
         return None
-    played = ticks.tick
-    if not played:
+    least, counted, since, any_on = ticks.least_saved.tolist()
+    # Up to the tick that comes next all stands as it was noted last.
+    some_on = counted + (ticks.tick - since) * any_on
+    if not some_on or not np.isfinite(least):
         otherwise = float(guests[r.G_OTHERWISE, on].sum())
         saved = otherwise - float(state.backed[on].sum())
-        return Savings(int(was.sum()), otherwise, saved, saved)
-    least = float(ticks.least_saved[0])
+        return Savings(int(was.sum()), 0.0, otherwise, saved, saved)
     return Savings(
         int(was.sum()),
-        float(of_guests[r.Y_OTHERWISE].sum()) / played,
-        float(of_guests[r.Y_SAVED].sum()) / played,
-        least if np.isfinite(least) else 0.0,
+        some_on * ticks.site.plan.tick_s,
+        float(of_guests[r.Y_OTHERWISE].sum()) / some_on,
+        float(of_guests[r.Y_SAVED].sum()) / some_on,
+        least,
     )

@@ -54,7 +54,7 @@ class Ticks:
         self.by_cause = np.zeros((r.CAUSE_ROWS, guests))
         self.of_places = np.zeros((r.U_ROWS, places))
         self.of_places[r.U_LEAST] = np.inf
-        self.least_saved = np.full(1, np.inf)
+        self.least_saved = np.array((np.inf, 0.0, 0.0, 0.0))
         self._jobs = np.zeros((4, 64 + 2 * guests))
         self._notes = np.zeros((5, _NOTES + 8 * self._jobs.shape[1] + places))
         self._factors, self._surges = np.ones(guests), list[tuple[int, list[int], float]]()

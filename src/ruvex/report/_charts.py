@@ -26,6 +26,7 @@ def day_chart(
     times_s: Floats,
     wanted: Floats,
     used: Floats,
+    lacking: Floats,
     bound: tuple[str, float],
     unit: str,
     title: str,
@@ -33,11 +34,13 @@ def day_chart(
     words: tuple[str, str] = ("wanted", "had"),
     wide: float = 3.5,
 ) -> str:
-    """Draw a day: what was had as an area, what was wanted as a line, what lacked hatched, a bound dashed.
+    """Draw a day: what was had as an area, what lacked hatched on it, what was wanted as a line, a bound dashed.
+
+    What one guest has beyond its want makes up for no other's lack, so the two together may pass the line.
 
     Parameters
     ----------
-    times_s, wanted, used
+    times_s, wanted, used, lacking
         Seconds since the start of the day, and figures already in ``unit``; shape (rows,).
     bound
         What the dashed line is called and where it is.
@@ -52,11 +55,10 @@ def day_chart(
     with rc_context(_RC):
         figure = Figure(figsize=(wide, 1.75), layout="constrained")
         axes = figure.add_subplot()
-        hours, lines = _thinned(times_s / 3600.0, (wanted, used))
-        upper, lower = lines
+        hours, (upper, lower, missing) = _thinned(times_s / 3600.0, (wanted, used, lacking))
         axes.fill_between(hours, lower, color=_FILL, linewidth=0, label=words[1])
         axes.fill_between(
-            hours, lower, np.maximum(upper, lower), facecolor="none", hatch="////", edgecolor=_LINE, linewidth=0,
+            hours, lower, lower + missing, facecolor="none", hatch="////", edgecolor=_LINE, linewidth=0,
             label="lacking",
         )  # fmt: skip
         axes.plot(hours, upper, color=_INK, linewidth=1.1, label=words[0])

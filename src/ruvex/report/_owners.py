@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import Division, site_shares
-from ruvex.plan import Plan, pools_above
+from ruvex.ledger import DayFigures
+from ruvex.plan import RESOURCES, Plan, pools_above
 from ruvex.play import Player
 from ruvex.promise import Claims, claims_of
 
 Floats = NDArray[np.float64]
 NOBODY: Final = "nobody named"
-_HOUR_S: Final = 3600.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,11 +32,11 @@ class OwnersPart:
     lent
         What is promised and not used, on average: others have it meanwhile.
     unmet_hours
-        What was wanted or needed and not there, MHz·h or MiB·h.
+        What was lacking, MHz·h or MiB·h, added up guest by guest.
     part
         Which part of the site it gets by shares when all want all, 0 to 1.
-    wanted_over, used_over
-        What was wanted or needed, and used, at each recorded time; shape (rows,).
+    wanted_over, used_over, lacking_over
+        What was wanted or needed, used, and lacking at each recorded time; shape (rows,).
     """
 
     promised: float
@@ -47,6 +47,7 @@ class OwnersPart:
     part: float
     wanted_over: Floats
     used_over: Floats
+    lacking_over: Floats
 
     def to_json(self) -> dict[str, float]:
         """Give it as JSON has it."""
@@ -131,12 +132,10 @@ class _Figures:
     def __init__(self, division: Division, day: Player) -> None:
         self._division, self._plan = division, division.site.plan
         self._claims: Claims = claims_of(division.site)
-        series = day.recording.series
-        every_s = day.recording.every_s
-        self._hours = every_s / _HOUR_S
-        cpu, memory = (series("cpu_wanted"), series("cpu_delivered")), (series("need"), series("backed"))
-        # float32 is what the recording keeps; sums of many guests want more.
-        self._over = [tuple(np.asarray(one, dtype=np.float64) for one in pair) for pair in (cpu, memory)]
+        figures = DayFigures(day)
+        self._hours = figures.hours
+        used = figures.series("cpu_delivered"), figures.series("backed")
+        self._over = [(figures.wanted(of), had, figures.lacks(of)) for of, had in zip(RESOURCES, used, strict=True)]
         self._parts = [site_shares(division, division.cpu), site_shares(division, division.memory)]
         self._inside = self._members()
 
@@ -148,13 +147,12 @@ class _Figures:
         return inside
 
     def _part(self, k: int, guests: list[int], promised: float, part: float) -> OwnersPart:
-        wanted, used = (over[guests].sum(axis=0) for over in self._over[k])
-        lacking = np.maximum(self._over[k][0][guests] - self._over[k][1][guests], 0.0).sum()
+        wanted, used, lacking = (over[guests].sum(axis=0) for over in self._over[k])
         some = used.size > 0
         return OwnersPart(
             promised, float(used.mean()) if some else 0.0, float(used.max()) if some else 0.0,
-            float(np.maximum(promised - used, 0.0).mean()) if some else 0.0, float(lacking * self._hours), part, wanted,
-            used,
+            float(np.maximum(promised - used, 0.0).mean()) if some else 0.0, float(lacking.sum() * self._hours), part,
+            wanted, used, lacking,
         )  # fmt: skip
 
     def _shares(self, k: int, guests: list[int]) -> float:

@@ -11,7 +11,9 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise import GROUPS, Effect
+from ruvex.ledger import DayFigures
 from ruvex.plan import (
+    RESOURCES,
     THIN_SPACE,
     PlanFileError,
     format_cpu,
@@ -96,11 +98,14 @@ def _facts(report: Report) -> dict[str, Any]:
         name: np.asarray(recording.of_places(name), dtype=np.float64).sum(axis=0)
         for name in ("cpu_supply", "cpu_wanted", "cpu_delivered", "given", "memory_supply")
     }
-    need = np.asarray(recording.series("need"), dtype=np.float64).sum(axis=0)
+    figures = DayFigures(report.day)
+    need = figures.wanted("memory").sum(axis=0)
+    cpu_lacks, memory_lacks = (figures.lacks(of).sum(axis=0) for of in RESOURCES)
     charts = [
-        day_chart(times, sums["cpu_wanted"] / _MHZ_OF, sums["cpu_delivered"] / _MHZ_OF,
+        day_chart(times, sums["cpu_wanted"] / _MHZ_OF, sums["cpu_delivered"] / _MHZ_OF, cpu_lacks / _MHZ_OF,
                   ("supply", cpu.supply / _MHZ_OF), "GHz", "CPU over the day"),
-        day_chart(times, need / _MIB_OF, sums["given"] / _MIB_OF, ("supply", memory.supply / _MIB_OF), "GiB",
+        day_chart(times, need / _MIB_OF, sums["given"] / _MIB_OF, memory_lacks / _MIB_OF,
+                  ("supply", memory.supply / _MIB_OF), "GiB",
                   "Memory over the day", words=("needed", "backed")),
     ]  # fmt: skip
     return {
@@ -150,8 +155,10 @@ def _owner(owner: Owner, report: Report, times: np.ndarray) -> dict[str, Any]:
         "pools": [row(item, pair) for item, pair in owner.pools.items()],
         "charts": [
             day_chart(times, owner.cpu.wanted_over / _MHZ_OF, owner.cpu.used_over / _MHZ_OF,
+                      owner.cpu.lacking_over / _MHZ_OF,
                       ("promised", owner.cpu.promised / _MHZ_OF), "GHz", f"CPU of {title}"),
             day_chart(times, owner.memory.wanted_over / _MIB_OF, owner.memory.used_over / _MIB_OF,
+                      owner.memory.lacking_over / _MIB_OF,
                       ("promised", owner.memory.promised / _MIB_OF), "GiB", f"Memory of {title}",
                       words=("needed", "backed")),
         ] if owner.guests else [],

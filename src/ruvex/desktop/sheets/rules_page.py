@@ -20,10 +20,10 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.figures import figure_with_unit
 from ruvex.divide import Division
-from ruvex.plan import RESOURCE_KINDS, RESOURCES, Resource, get_setting
+from ruvex.ledger import LookFigures
+from ruvex.plan import RESOURCE_KINDS, RESOURCES, get_setting
 
 _LINE: Final = 18
-_LACKS: Final = 1e-6
 
 
 class BeforeAfter(QWidget):
@@ -72,11 +72,6 @@ class BeforeAfter(QWidget):
                 theme.face(12).draw(painter, theme.px(8), y, high, name)
                 theme.face(12).draw_right(painter, middle, y, high, before)
                 theme.face(12, bold=differs).draw_right(painter, right, y, high, after)
-
-
-def _short(division: Division, resource: Resource) -> int:
-    r = division.of(resource)
-    return int(np.sum((r.unmet > _LACKS * np.maximum(1.0, r.wanted)) & np.isnan(r.level)))
 
 
 class RulesPage(ItemPage):
@@ -184,11 +179,12 @@ class RulesPage(ItemPage):
         lines = []
         for name in RESOURCES:
             unit, word = units.common(name), RESOURCE_KINDS[name].word
-            both = [division.of(name) for division in (before, after)]
-            lines.append((f"guests short of {word}", *(str(_short(division, name)) for division in (before, after))))
-            lacking = [figure_with_unit(float(r.unmet[np.isnan(r.level)].sum()), unit) for r in both]
+            both = [LookFigures(division) for division in (before, after)]
+            lines.append((f"guests short of {word}", *(str(look.how_many_short(name)) for look in both)))
+            lacking = [figure_with_unit(look.lacks(name).total, unit) for look in both]
             lines.append((f"{word} lacking", *lacking))
-            lines.append((f"{word} free to promise", *(figure_with_unit(r.free, unit) for r in both)))
+            free = [figure_with_unit(look.division.of(name).free, unit) for look in both]
+            lines.append((f"{word} free to promise", *free))
         paces = [
             f"{float(np.nanmin(d.layers.pace)):.2f}" if np.any(~np.isnan(d.layers.pace)) else "–"
             for d in (before, after)

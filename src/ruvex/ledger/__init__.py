@@ -1,0 +1,6 @@
+"""Every figure that anybody shows, of a look and of a day: computed once, named, and the same wherever it stands."""
+
+from ruvex.ledger._day import DayFigures
+from ruvex.ledger._look import CONTENDED, SHORT_PART, LookFigures, OfGuests
+
+__all__ = ["CONTENDED", "SHORT_PART", "DayFigures", "LookFigures", "OfGuests"]

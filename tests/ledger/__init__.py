@@ -1,0 +1,1 @@
+"""What every figure is, by hand."""

@@ -1,0 +1,90 @@
+"""The ledger: each figure by hand, what it comes to over others, and where it once stood otherwise."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from ruvex.divide import divide
+from ruvex.ledger import CONTENDED, DayFigures, LookFigures
+from ruvex.play import Player
+from ruvex.report import owners_of
+from ruvex.site import site_of
+from tests.builders import HOST, cpu_guest, plan_of
+
+HOUR_S = 3600.0
+
+
+def day_of(site: object) -> Player:
+    """Play a day and record it."""
+    day = Player(site, record_s=60.0)  # type: ignore[arg-type]
+    day.run()
+    return day
+
+
+class ByHand(unittest.TestCase):
+    """Lacking, short, could use."""
+
+    def test_equal_pages_are_not_lacking(self) -> None:
+        """Two guests that work with 3 000 MiB share 2 000 of them: neither lacks any, at no time, nor does an owner."""
+        one = {"memory": {"mode": "thin", "size": 4000}, "image": "same", "pool": "p",
+               "demand": {"cpu": 0, "working": 3000, "touched": 3000}}  # fmt: skip
+        rules = {"page_sharing": {"same": 2000}, "sharing_mib_s": 1e6, "pressure": {"kept_percent": 0}}
+        plan = plan_of([{"id": "a"} | one, {"id": "b"} | one], [{"id": "p", "owner": "Ann"}], rules=rules,
+                       host=HOST | {"memory_mib": 5000, "overhead_mib": 0}, day_s=HOUR_S)  # fmt: skip
+        site = site_of(plan, {})
+        day = day_of(site)
+        look = LookFigures(divide(site))
+        self.assertEqual(look.lacks("memory").total, 0)
+        self.assertEqual(look.how_many_short("memory"), 0)
+        self.assertEqual(float(DayFigures(day).lacks("memory")[:, 5:].sum()), 0)
+        backed = np.asarray(day.recording.series("backed"), dtype=np.float64)[:, 5:]
+        self.assertLess(float(backed.max()), 3000)  # less stands behind it than it works with
+        (ann,) = owners_of(divide(site), day)
+        self.assertAlmostEqual(ann.memory.unmet_hours, float(DayFigures(day).lacks("memory").sum()) / 60, places=3)
+
+    def test_one_that_has_much_makes_up_for_no_other(self) -> None:
+        """A fixed guest that uses a third of its 6 000 MiB stands beside one that lacks: what lacks is the other's."""
+        fixed = {"id": "rich", "memory": {"mode": "fixed", "size": 6000}, "demand": {"cpu": 0, "working": 2000,
+                                                                                     "touched": 2000}}  # fmt: skip
+        thin = {"id": "poor", "memory": {"mode": "thin", "size": 8000}, "agent": False,
+                "demand": {"cpu": 0, "working": 7000, "touched": 7000}}  # fmt: skip
+        rules = {"squeeze": {"max_percent": 0}, "pressure": {"kept_percent": 0}}
+        plan = plan_of([fixed, thin], rules=rules, day_s=HOUR_S,
+                       host=HOST | {"memory_mib": 9000, "overhead_mib": 0, "spill_mib": 50_000})  # fmt: skip
+        site = site_of(plan, {})
+        look = LookFigures(divide(site))
+        lacks = look.lacks("memory")
+        self.assertEqual(lacks.values[0], 0)
+        self.assertAlmostEqual(lacks.total, 4000, delta=1)
+        self.assertEqual(lacks.by_host.tolist(), [lacks.total])
+        self.assertEqual((look.how_many_short("memory"), look.is_short("memory").tolist()), (1, [False, True]))
+        day = day_of(site)
+        (nobody,) = owners_of(divide(site), day)
+        # The chart of an owner hatches what its table adds up: before, 9 000 wanted less 9 000 had was nothing.
+        self.assertAlmostEqual(float(nobody.memory.lacking_over.sum()) / 60, nobody.memory.unmet_hours, places=6)
+        self.assertGreater(nobody.memory.unmet_hours, 3000)
+
+    def test_a_guest_is_short_from_a_thousandth_on(self) -> None:
+        """Of 10 000 MHz that there are two of equal shares want 5 004.9 and 5 005.1 each: told by a thousandth."""
+        for wants, short in ((5004.9, 0), (5005.1, 2)):
+            site = site_of(plan_of([cpu_guest(name, wants, vcpus=8) for name in "ab"]), {})
+            look = LookFigures(divide(site))
+            self.assertEqual(look.how_many_short("cpu"), short)
+            self.assertAlmostEqual(look.lacks("cpu").total, 2 * (wants - 5000), places=6)
+
+    def test_sums_over_pools_and_hosts_add_up(self) -> None:
+        """Rows of pools are the sums of their guests; hosts and who is on none come to the total, of each resource."""
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1"}]
+        guests = [
+            cpu_guest(f"g{i}", 4000, vcpus=8, pool="p" if i % 2 else None) | {"host": f"h{i % 2}"} for i in range(6)
+        ]
+        division = divide(site_of(plan_of(guests, [{"id": "p"}], host=None, hosts=hosts), {}))
+        look = LookFigures(division)
+        for of in CONTENDED:
+            lacks = look.lacks(of)
+            self.assertAlmostEqual(float(lacks.by_host.sum()), lacks.total)
+            self.assertAlmostEqual(float(lacks.by_row[division.position["p"]]), float(lacks.values[1::2].sum()))
+            self.assertIs(lacks, look.lacks(of))
+        self.assertAlmostEqual(look.lacks("cpu").total, 4000)
