@@ -114,6 +114,19 @@ def starving(shares: float, wants: float = 1900) -> Plan:
             *[guest(f"g{i}", 1800, pool="p") for i in range(4)]], {"pools": POOLS[:1]}  # fmt: skip
 
 
+def crowd(wants: float) -> Plan:
+    """Five guests of three vCPUs on four cores, each of which wants so much."""
+    guests = [guest(f"g{i}", wants, 3, pool="p" if i % 2 else "q") for i in range(5)]
+    return guests, {"host": {"cores_per_socket": 4}}
+
+
+def held_by_pool(left: float) -> Plan:
+    """Two that lack 4 000 MHz by their pool's limit, on a host where a promise leaves so much to be gained."""
+    other = guest("o", 6000 - left, 6, pool="q") | {"cpu": {"reservation": 6000 - left}}
+    pools = [POOLS[0] | {"cpu": {"limit": 2000}}, POOLS[1]]
+    return [guest("a", 3000, 4, pool="p"), guest("b", 3000, 4, pool="p"), other], {"pools": pools}
+
+
 THRESHOLDS: dict[str, tuple[str, Callable[..., Plan], tuple[Any, ...], tuple[Any, ...]]] = {
     "a limit that bites for a quarter of an hour": ("biting-limit", busy_until, (14,), (16,)),
     "a reservation of 100 MHz": ("unused-reservation", reserved, (95, 10), (105, 10)),
@@ -132,8 +145,9 @@ THRESHOLDS: dict[str, tuple[str, Callable[..., Plan], tuple[Any, ...], tuple[Any
     "a minute late": ("late-batch", late, (2 * 2000 * 27.0,), (2 * 2000 * 33.0,)),
     "a hundredth of what a store is asked for": ("short-store", store, (605,), (607,)),
     "a fiftieth of the day": ("short-store", store_for, (140,), (160,)),
-    "two that start within ten minutes": ("start-storm", starting, (700,), (100,)),
-    "half of what is wanted": ("shares-small", starving, (40,), (5,)),
+    "two that start within ten minutes": ("start-storm", starting, (610,), (590,)),
+    "a wait of seven hundredths": ("crowded-cores", crowd, (600,), (650,)),
+    "half of what is wanted": ("shares-small", starving, (5, 1500), (5, 1750)),
 }
 
 
@@ -149,3 +163,10 @@ class Thresholds(unittest.TestCase):
                     guests, more = plan(*values)
                     kinds = {finding.kind for finding in found_in(guests, more.pop("pools", POOLS), **more)[0]}
                     self.assertEqual(kind in kinds, is_told, kinds)
+
+    def test_a_remedy_takes_away_a_tenth(self) -> None:
+        """A higher limit of the pool is offered where it gains 440 of 4 000 that lack, and not where it gains 360."""
+        for left, is_offered in ((360, False), (440, True)):
+            guests, more = held_by_pool(left)
+            (finding,) = found_in(guests, more["pools"])[0]
+            self.assertEqual((finding.kind, finding.remedy is not None), ("pool-limit", is_offered))

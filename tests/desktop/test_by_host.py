@@ -20,7 +20,7 @@ from ruvex.plan import THIN_SPACE, Guest, find_item
 from ruvex.play import Player, played_day
 from ruvex.site import site_of
 from ruvex.words import summary_facts
-from tests.builders import HOST, plan_of
+from tests.builders import HOST, cpu_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 _COMMAND = "from ruvex.cli import main; main()"
@@ -123,14 +123,26 @@ class ByHost(WindowCase):
             places = {place["id"]: place for place in document[name]["places"]}
             for at, host in enumerate(self.desk.look.plan.hosts):
                 place = places[host.id]
-                for mine, theirs in (("supply", "supply"), ("wanted", "wanted"), ("delivered", "delivered"),
-                                     ("promised", "promised")):  # fmt: skip
-                    self.assertAlmostEqual(float(getattr(figures, mine)[k, at]), place[theirs], delta=1e-3)
+                for what in ("supply", "wanted", "delivered"):
+                    self.assertAlmostEqual(float(getattr(figures, what)[k, at]), place[what], delta=1e-3)
+                promised = self.desk.look.figures.promises.of_hosts
+                self.assertAlmostEqual(float(promised[k, at]), place["promised"], delta=1e-3)
                 part = self.window.head.chips.chips[host.id].parts[k]
                 self.assertAlmostEqual(part, place["wanted"] / place["supply"], places=6)
         row = self.butterfly.row_list.rows[0]
-        self.assertIn("short of 27.1", story_of(self.desk, row))
+        lacking = figure(float(self.desk.look.figures.lacks("cpu").by_host[0]), self.desk.units.common("cpu"))
+        self.assertIn(f"its guests lack {lacking}", story_of(self.desk, row))
         self.assertIn("180", self.window.head.chips.chips["skerry-1"].accessibleName())
+
+    def test_a_host_lacks_what_its_guests_lack(self) -> None:
+        """Half idle, with a pool's limit that keeps 3 GHz back: 3 are lacking; and 2 are where 2 more are wanted."""
+        for wants, limit, expected in ((5000, 2000, "its guests lack 3.00"), (12_000, None, "its guests lack 2.00"),
+                                       (9000, None, "")):  # fmt: skip
+            pools = [{"id": "p", "cpu": {"limit": limit}}]
+            self.show_plan(plan_of([cpu_guest("a", wants, vcpus=20, pool="p")], pools))
+            found = next(line for line in host_story(self.desk, 0).splitlines() if line.startswith("CPU"))
+            self.assertEqual("lack" in found, bool(expected), found)
+            self.assertIn(expected, found)
 
     def test_a_full_bank_shows_in_chip_strip_story_and_summary(self) -> None:
         """Two guests of 1 000 MiB want 4 000 from 08:20 on in a bank of 5 000, on a host that has all else free."""

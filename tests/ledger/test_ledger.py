@@ -8,9 +8,11 @@ import numpy as np
 
 from ruvex.divide import divide
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
+from ruvex.plan import RESOURCES
 from ruvex.play import Player
 from ruvex.report import owners_of
 from ruvex.site import site_of
+from ruvex.words import summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
 
 HOUR_S = 3600.0
@@ -65,6 +67,34 @@ class ByHand(unittest.TestCase):
         # The chart of an owner hatches what its table adds up: before, 9 000 wanted less 9 000 had was nothing.
         self.assertAlmostEqual(float(nobody.memory.lacking_over.sum()) / 60, nobody.memory.unmet_hours, places=6)
         self.assertGreater(nobody.memory.unmet_hours, 3000)
+
+    def test_what_is_free_to_promise_on_hosts_adds_up(self) -> None:
+        """With a fifth and a quarter kept out of promises two hosts have what the site has, and what a pool holds."""
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1", "cores_per_socket": 4}]
+        guests = [cpu_guest("a", 900, vcpus=2, reservation=600, pool="p") | {"host": "h0"},
+                  cpu_guest("b", 900, vcpus=2, reservation=700) | {"host": "h1"}]  # fmt: skip
+        plan = plan_of(guests, [{"id": "p", "cpu": {"reservation": 1500}}], host=None, hosts=hosts,
+                       rules={"set_aside_percent": {"cpu": 20, "memory": 25}})  # fmt: skip
+        division = divide(site_of(plan, {}))
+        promises = LookFigures(division).promises
+        self.assertEqual(promises.free_of_hosts[0].tolist(), [8000 - 600, 3200 - 700])
+        self.assertEqual(promises.of_no_host[0], 900)
+        for k, name in enumerate(RESOURCES):
+            free = float(promises.free_of_hosts[k].sum() - promises.of_no_host[k])
+            self.assertAlmostEqual(free, division.of(name).free)
+
+    def test_a_host_that_is_down_is_not_ample(self) -> None:
+        """Down from ten minutes on it is ample for ten, and one that is down all day for none: it says so."""
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1", "up": False}]
+        events = [{"at": 600, "do": "host-down", "target": "h0"}]
+        plan = plan_of([cpu_guest("a", 900) | {"host": "h0"}], host=None, hosts=hosts, events=events, day_s=1200)
+        day = day_of(site_of(plan, {}))
+        places = {place.id: place for place in day.summary().places}
+        self.assertEqual([sum(places[name].pressure_s.values()) for name in ("h0", "h1")], [600, 0])
+        self.assertIn("h1: down all the time", summary_facts(day.summary(), plan))
+        self.assertTrue(
+            any(line.startswith("h0: ample 10 min; least free") for line in summary_facts(day.summary(), plan))
+        )
 
     def test_a_guest_is_short_from_a_thousandth_on(self) -> None:
         """Of 10 000 MHz that there are two of equal shares want 5 004.9 and 5 005.1 each: told by a thousandth."""

@@ -25,10 +25,10 @@ class HostFigures:
 
     Attributes
     ----------
-    supply, wanted, delivered, promised
+    supply, wanted, delivered
         Shape (2, hosts): CPU in MHz, memory in MiB; those of memory without the host's bank.
-    kept, free
-        Shape (hosts,): memory that is kept free, and what is free, MiB.
+    kept, free, kept_free
+        Shape (hosts,): memory that is to be kept free, what is free, and what of that is kept so, MiB.
     banks
         The hosts that have a bank, in their order.
     bank_size, bank_wanted, bank_used, bank_lent, bank_spilled
@@ -43,15 +43,14 @@ class HostFigures:
         values = division.solved.values
         claims = division.claims.guests
         self.supply = np.stack((values[r.Q_SUPPLY, :count], values[r.Q_SUPPLY, count : 2 * count]))
-        sums = [np.zeros((2, trees.places.shape[1])) for _ in range(3)]
+        sums = [np.zeros((2, trees.places.shape[1])) for _ in range(2)]
         for k, of in enumerate((division.cpu, division.memory)):
-            for into, amounts in zip(sums, (of.wanted_of_guests, of.given, claims[k]), strict=True):
+            for into, amounts in zip(sums, (of.wanted_of_guests, of.given), strict=True):
                 into[k] = np.bincount(forest.place_of[k], amounts * on, minlength=trees.places.shape[1])
-        self.wanted, self.delivered, self.promised = (
-            np.stack((of[0, :count], of[1, count : 2 * count])) for of in sums
-        )
+        self.wanted, self.delivered = (np.stack((of[0, :count], of[1, count : 2 * count])) for of in sums)
         self.kept = values[r.Q_KEPT, count : 2 * count]
         self.free = np.maximum(self.supply[1] - self.delivered[1], 0.0)
+        self.kept_free = np.minimum(self.kept, self.free)
         self._division, self._count = division, count
         self.banks = forest.banks
         banked = slice(2 * count, None)

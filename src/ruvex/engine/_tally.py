@@ -59,11 +59,11 @@ def count_memory(guest: int, tick: int, guests: Any, values: Any, codes: Any, su
 
 @kernel
 def count_place(place: int, tick: int, place_values: Any, sums: Any) -> None:
-    """Count a place's memory up to a tick, before it becomes another."""
+    """Count a place's memory up to a tick, before it becomes another; that of a host which is down is not there."""
     of_guests, by_cause, of_places = sums
     ticks = tick - of_places[r.U_SINCE, place]
     of_places[r.U_SINCE, place] = tick
-    if ticks > 0:
+    if ticks > 0 and place_values[r.Q_SUPPLY, place] > 0.0:
         of_places[r.U_AMPLE + int(place_values[r.Q_PRESSURE, place]), place] += ticks
         of_places[r.U_FREE, place] += place_values[r.Q_FREE, place] * ticks
         of_places[r.U_LEAST, place] = min(of_places[r.U_LEAST, place], place_values[r.Q_FREE, place])

@@ -2,5 +2,6 @@
 
 from ruvex.ledger._day import DayFigures
 from ruvex.ledger._look import CONTENDED, SHORT_PART, LookFigures, OfGuests
+from ruvex.ledger._promises import PromiseFigures
 
-__all__ = ["CONTENDED", "SHORT_PART", "DayFigures", "LookFigures", "OfGuests"]
+__all__ = ["CONTENDED", "SHORT_PART", "DayFigures", "LookFigures", "OfGuests", "PromiseFigures"]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide import Contended, Division
 from ruvex.engine import rows as r
+from ruvex.ledger._promises import PromiseFigures
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -105,6 +106,11 @@ class LookFigures:
         """What of memory was touched, or is headroom, beyond the need, and has no memory behind it; nobody lacks it."""
         beyond = self.division.memory.unmet_of_guests - self.lacks("memory").values
         return OfGuests(self.division, np.where(self._on, np.maximum(beyond, 0.0), 0.0))
+
+    @cached_property
+    def promises(self) -> PromiseFigures:
+        """What is promised and what can be, of the site and of each host."""
+        return PromiseFigures(self.division.site, self.division.claims)
 
     def is_short(self, of: Contended) -> Bools:
         """Tell by guest whether it lacks more than a thousandth of what it wants."""

@@ -22,6 +22,9 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
     for place in summary.places:
         name = hosts.get(place.host, "No host")
         name = f"Bank of {name}" if place.kind == "bank" else name
+        if summary.played_s and not any(place.pressure_s.values()):
+            lines.append(f"{name}: down all the time")
+            continue
         times = ", ".join(f"{word} {short_span(seconds)}" for word, seconds in place.pressure_s.items() if seconds)
         free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
         unmet = f"; CPU short for {short_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""

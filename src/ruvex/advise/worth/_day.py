@@ -78,11 +78,13 @@ def _in_time(case: Case, name: str) -> Iterator[Remedy]:
 
 def start_storm(case: Case) -> Iterator[Finding]:
     """Guests that are to start within a few minutes of each other, and wait or are refused for want of room."""
-    waits: dict[int, dict[str, float]] = {}
+    waits: list[dict[str, float]] = []
     for entry in case.day.log:
         if isinstance(entry.what, h.StartWaits | h.NotStarted) and entry.target in case.plan.guest_index:
-            waits.setdefault(int(entry.at_s // _STORM_S), {}).setdefault(entry.target, entry.at_s)
-    for guests in waits.values():
+            if not waits or entry.at_s - min(waits[-1].values()) > _STORM_S:
+                waits.append({})
+            waits[-1].setdefault(entry.target, entry.at_s)
+    for guests in waits:
         if len(guests) < _STORM:
             continue
         first = min(guests.values())

@@ -36,7 +36,9 @@ from ruvex.desktop.state.figures import (
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, looks_same, peer_weights, site_shares
+from ruvex.ledger import LookFigures
 from ruvex.plan import (
+    RESOURCE_KINDS,
     RESOURCES,
     EditError,
     Guest,
@@ -72,13 +74,14 @@ class _Supply:
     broken: bool
 
 
-def _supply_of(division: Division, name: Resource, host: Host | None) -> _Supply:
+def _supply_of(look: LookFigures, name: Resource, host: Host | None) -> _Supply:
+    division, promises = look.division, look.promises
     r = division.of(name)
     if host is None:
         return _Supply(r.supply, r.total_wanted, r.promised, r.free, r.broken)
-    figures, k, at = division.by_host, RESOURCES.index(name), division.site.plan.host_index[host.id]
-    supply, promised = float(figures.supply[k, at]), float(figures.promised[k, at])
-    return _Supply(supply, float(figures.wanted[k, at]), promised, supply - promised, False)
+    k, at = RESOURCE_KINDS[name].at, division.site.plan.host_index[host.id]
+    supply, wanted = float(division.by_host.supply[k, at]), float(division.by_host.wanted[k, at])
+    return _Supply(supply, wanted, float(promises.of_hosts[k, at]), float(promises.free_of_hosts[k, at]), False)
 
 
 class Dials(QWidget):
@@ -265,7 +268,7 @@ class Dials(QWidget):
             )
             self._facts.setText("F4: all its settings. M: move its guests to another host.")
         for name, dial in self.dials.items():
-            r, unit = _supply_of(division, name, host), self._desk.units.common(name)
+            r, unit = _supply_of(self._desk.look.figures, name, host), self._desk.units.common(name)
             dial.set_editable(False)
             dial.show_fields({})
             whole = max(r.supply, r.wanted, r.promised, 1.0)

@@ -11,6 +11,7 @@ from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_u
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, causes_of, place_label, site_shares
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
@@ -39,6 +40,7 @@ def host_story(desk: Desk, at: int) -> str:
     host, figures = desk.look.plan.hosts[at], desk.look.division.by_host
     if not host.up:
         return f"{host.label} is down: it has no supply"
+    promised = desk.look.figures.promises.of_hosts
     lines = [f"{host.label}  ({counted(host.cores, 'core')}, {format_memory(host.memory_mib)})"]
     for k, name in enumerate(RESOURCES):
         unit = desk.units.common(name)
@@ -46,12 +48,13 @@ def host_story(desk: Desk, at: int) -> str:
         parts = [
             f"supply {figure_with_unit(supply, unit)}", f"wanted {figure_with_unit(wanted, unit)}",
             f"delivered {figure_with_unit(float(figures.delivered[k, at]), unit)}",
-            f"promised {figure_with_unit(float(figures.promised[k, at]), unit)}",
+            f"promised {figure_with_unit(float(promised[k, at]), unit)}",
         ]  # fmt: skip
-        if wanted > supply:
-            parts.append(f"short of {figure_with_unit(wanted - supply, unit)}")
+        lacking = float(desk.look.figures.lacks(name).by_host[at])
+        if lacking > SHORT_PART * wanted:
+            parts.append(f"its guests lack {figure_with_unit(lacking, unit)}")
         lines.append(f"{NAME[name]}: " + ", ".join(parts))
-    free, kept = float(figures.free[at]), float(figures.kept[at])
+    free, kept = float(figures.free[at]), float(figures.kept_free[at])
     unit = desk.units.common("memory")
     told = f"    {figure_with_unit(free, unit)} free, {figure_with_unit(kept, unit)} of it kept free"
     lines.append(f"{told}; pressure {PRESSURES[int(figures.pressure[at])]}")

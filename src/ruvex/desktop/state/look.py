@@ -11,6 +11,7 @@ from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.divide import Day, Demand, Division, day_of, demand_at, divide
+from ruvex.ledger import LookFigures
 from ruvex.plan import Plan, format_time
 from ruvex.play import Player, division_at, played_day
 from ruvex.site import Site
@@ -75,6 +76,7 @@ class Look(QObject):
         self.site: Site = document.site
         self._demand: Demand = demand_at(self.site, self.plan.moment)
         self.division: Division = divide(self.site, demand=self._demand)
+        self._figures: LookFigures | None = None
         self.last: Division = self.division
         self.before: Division | None = None
         self.day: Day = day_of(self.site, moments=_COARSE_DAY)
@@ -92,6 +94,13 @@ class Look(QObject):
     def plan(self) -> Plan:
         """The plan as shown, what is being tried included."""
         return self.site.plan
+
+    @property
+    def figures(self) -> LookFigures:
+        """Every figure of what is shown."""
+        if self._figures is None or self._figures.division is not self.division:
+            self._figures = LookFigures(self.division)
+        return self._figures
 
     @property
     def demand(self) -> Demand:

@@ -17,6 +17,7 @@ from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import RESOURCES, Host, Resource, format_memory
 from ruvex.play import PRESSURES
 from ruvex.words import counted
@@ -76,7 +77,8 @@ class PlacePainter:
     def _paint_supply(self, painter: QPainter, k: int, name: Resource, at: int, place: QRect, columns: Frame) -> None:
         theme, colours, figures = self._theme, self._theme.colours, self._division.by_host
         supply, wanted, got, promised = (
-            float(of[k, at]) for of in (figures.supply, figures.wanted, figures.delivered, figures.promised)
+            float(of[k, at])
+            for of in (figures.supply, figures.wanted, figures.delivered, self._desk.look.figures.promises.of_hosts)
         )
         axis, unit = self.supply_axis(k, columns), self._desk.units.common(name)
         half = place.height() / 2
@@ -98,10 +100,11 @@ class PlacePainter:
         painter.setPen(QPen(colours.ink, 2))
         painter.drawLine(QPointF(x, top - 3), QPointF(x, top + height + 3))
         self._paint_words(painter, name, (supply, wanted, promised), place, columns)
-        short, free = wanted - supply, float(figures.free[at]) if k else supply - got
+        lacking = float(self._desk.look.figures.lacks(name).by_host[at])
+        free = float(figures.free[at]) if k else supply - got
         if name == "cpu":
-            head = figure_with_unit(short if short > _SHORT * supply else free, unit)
-            lines = (head, "short" if short > _SHORT * supply else "free")
+            is_short = lacking > SHORT_PART * wanted
+            lines = (figure_with_unit(lacking if is_short else free, unit), "lacking" if is_short else "free")
         else:
             kept = float(figures.kept[at])
             state = "free" if free > kept * 1.001 else "kept free"
