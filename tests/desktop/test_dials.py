@@ -132,7 +132,7 @@ class Settings(WindowCase):
         """The panel says in words how well the want is met, and what stands out."""
         self.open_demo()
         for item_id, place, words in (
-            ("gate-cameras", "memory", "of the memory it wants, lacks"),
+            ("gate-cameras", "memory", "of the memory it needs, lacks"),
             ("payroll", "memory", "holds 4.00\u202fGiB it does not need"),
             ("payroll", "cpu", "gets all it wants"),
         ):

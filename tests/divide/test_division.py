@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import unittest
 from dataclasses import replace
 from typing import Any
@@ -14,7 +15,7 @@ from ruvex.divide import Division, divide, parts_of, peer_weights, shifts_betwee
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, EditError, Plan, change_settings, move_items, plan_from
 from ruvex.site import site_of
-from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.slow import SlowDivision, SlowLayers
 from tests.divide.strategies import plans
 
@@ -46,6 +47,15 @@ class WorkedExamples(unittest.TestCase):
     def test_enough_for_all(self) -> None:
         """With supply to spare everyone gets what it wants."""
         self.check(plan_of([cpu_guest("a", 3000), cpu_guest("b", 500)]), "cpu", {"a": 3000, "b": 500})
+
+    def test_next_to_nothing_is_a_figure_too(self) -> None:
+        """A pool on two hosts whose guests want 1e-320 MHz has weights and amounts that are numbers."""
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1"}]
+        guests = [cpu_guest(f"g{i}", 1e-320, pool="p") | {"host": f"h{i}"} for i in range(2)]
+        for bound in ({}, {"limit": 1e-320}, {"reservation": 1e-320}):
+            plan = plan_of(guests, [{"id": "p", "cpu": bound}], host=None, hosts=hosts)
+            document = divide(site_of(plan, {})).to_json()
+            self.assertTrue(json.dumps(document, allow_nan=False))
 
     def test_shares_decide_among_the_hungry(self) -> None:
         """Twice the shares give twice the CPU where both want more."""

@@ -11,6 +11,7 @@ import numpy as np
 from ruvex.plan import MissingTraceError, check_plan
 from ruvex.site import site_of
 from tests.laws.advice import complete, offered, one_size, placed, silent, swept
+from tests.laws.alike import alike
 from tests.laws.case import Case, Law
 from tests.laws.edits import Edits
 from tests.laws.figures import copied, monotone, possible
@@ -61,4 +62,5 @@ LAWS: Final[Mapping[str, Law]] = {
     "fresh": fresh, "possible": possible, "copied": copied, "monotone": monotone, "complete": complete, "swept": swept,
     "offered": offered, "one size": one_size, "answered": answered, "fits": fits, "lost": lost, "rest": rest,
     "read back": read_back, "silent": silent, "placed": placed, "helped": helped, "split": split,
+    "alike": alike,
 }  # fmt: skip

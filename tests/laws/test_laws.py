@@ -14,7 +14,7 @@ CORPUS = Path(__file__).parent / "corpus"
 PLANS = {
     "fresh": 100, "possible": 120, "copied": 60, "monotone": 120, "rest": 100, "read back": 60, "fits": 60, "lost": 60,
     "complete": 60, "one size": 60, "offered": 20, "answered": 12, "swept": 20, "silent": 30, "placed": 40,
-    "helped": 40, "split": 60,
+    "helped": 40, "split": 60, "alike": 60,
 }  # fmt: skip
 """How many plans each law is tried on."""
 SLOW = ("complete", "one size", "offered", "answered", "swept", "placed")

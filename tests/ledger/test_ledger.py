@@ -6,10 +6,11 @@ import unittest
 
 import numpy as np
 
-from ruvex.divide import divide
+from ruvex.advise import ladder_lines, moves_for
+from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
 from ruvex.plan import RESOURCES
-from ruvex.play import Player
+from ruvex.play import Player, division_at
 from ruvex.report import owners_of
 from ruvex.site import site_of
 from ruvex.words import summary_facts
@@ -67,6 +68,34 @@ class ByHand(unittest.TestCase):
         # The chart of an owner hatches what its table adds up: before, 9 000 wanted less 9 000 had was nothing.
         self.assertAlmostEqual(float(nobody.memory.lacking_over.sum()) / 60, nobody.memory.unmet_hours, places=6)
         self.assertGreater(nobody.memory.unmet_hours, 3000)
+
+    def test_what_was_touched_and_is_not_needed_is_no_lack(self) -> None:
+        """One that touched 6 000 MiB and works with 1 000 gives way to one that needs 8 000: it lacks nothing.
+
+        The steps lead to what it has, what it could use is told beside, and nobody is asked to pay for it.
+        """
+
+        def steps(first: float, then: float, at: float) -> dict[str, object]:
+            return {"kind": "steps", "at": [[0, first], [at, then]]}
+
+        a = {"id": "a", "memory": {"mode": "thin", "size": 8000},
+             "demand": {"cpu": 0, "working": steps(6000, 1000, 600), "touched": 6000}}  # fmt: skip
+        b = {"id": "b", "memory": {"mode": "thin", "size": 8000},
+             "demand": {"cpu": 0, "working": steps(1000, 8000, 1200), "touched": steps(1000, 8000, 1200)}}  # fmt: skip
+        plan = plan_of([a, b], host=HOST | {"memory_mib": 10_500, "overhead_mib": 0}, day_s=HOUR_S, moment=3300,
+                       rules={"pressure": {"kept_percent": 0}})  # fmt: skip
+        site = site_of(plan, {})
+        played = division_at(day_of(site), 3300.0)
+        assert isinstance(played, Division)
+        look, ladder = LookFigures(played), ladder_of(played, "a", "memory")
+        self.assertAlmostEqual(look.lacks("memory").values[0], 0, delta=1)
+        beyond = float(look.could_use.values[0])
+        self.assertGreater(beyond, 500)
+        self.assertEqual([(stop.cause, round(stop.amount)) for stop in ladder.stops], [(BEYOND_NEED, round(beyond))])
+        lines = ladder_lines(ladder, plan, lambda value: f"{value:.0f}")
+        self.assertEqual(lines[-1][1], "touched or kept in hand beyond what it needs: nobody is asked for it")
+        self.assertEqual(moves_for(site, played, "a")["memory"], [])
+        self.assertNotIn("memory", who_has_it(site, played, "a"))
 
     def test_what_is_free_to_promise_on_hosts_adds_up(self) -> None:
         """With a fifth and a quarter kept out of promises two hosts have what the site has, and what a pool holds."""

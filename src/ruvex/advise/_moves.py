@@ -82,7 +82,7 @@ def moves_for(site: Site, division: Division, item: str) -> dict[Resource, list[
     found: dict[Resource, list[Move]] = {name: [] for name in RESOURCES}
     for name, moves in found.items():
         r = division.of(name)
-        lacking = float(r.unmet[row])
+        lacking = float(r.lacks[row])
         if not division.on[row] or lacking <= _LEAST_GAIN * max(1.0, float(r.wanted[row])):
             continue
         for text, changes in _candidates(site.plan, division, item, name):

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from typing import Final
 
-from ruvex.divide import Ladder, Rung, Stop
+from ruvex.divide import BEYOND_NEED, Ladder, Rung, Stop
 from ruvex.plan import SHARES_STANDARD, Plan, Rules, find_item, format_number
 
 Amount = Callable[[float], str]
@@ -56,6 +56,8 @@ def against_whom(ladder: Ladder, amount: Amount, plan: Plan) -> str:
 
 def stop_text(ladder: Ladder, stop: Stop, plan: Plan) -> str:
     """Say what keeps it from having more, without the figure."""
+    if stop.cause == BEYOND_NEED:
+        return "touched or kept in hand beyond what it needs: nobody is asked for it"
     if stop.cause == "supply":
         return f"kept back by the supply{_of_host(ladder, plan)}: others have it"
     if stop.cause == "bank":

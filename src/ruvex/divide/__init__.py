@@ -6,7 +6,7 @@ from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
 from ruvex.divide._flowing import Flowing, FlowPlace, Tap, place_label
 from ruvex.divide._hosts import HostFigures, PoolParts
-from ruvex.divide._ladder import Ladder, Rung, Stop, ladder_of, who_has_it
+from ruvex.divide._ladder import BEYOND_NEED, Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
 from ruvex.divide._parts import (
     Contended,
@@ -25,6 +25,7 @@ from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 
 __all__ = [
+    "BEYOND_NEED",
     "CAUSES",
     "MOMENTS",
     "Causes",

@@ -26,6 +26,8 @@ _SETTING: Final = {
 }  # fmt: skip
 
 
+BEYOND_NEED: Final = "beyond its need"
+"""Of a stop: no cause, as what is missing is not needed."""
 _FROM_ABOVE: Final = ("supply", "bank", "pool's limit", "cores it is kept to")
 
 
@@ -164,7 +166,8 @@ def _stops(division: Division, resource: Resource, row: int) -> tuple[Stop, ...]
     r: ResourceDivision = division.of(resource)
     unmet, causes = float(r.unmet[row]), causes_of(division, resource)
     if not causes.code[row]:
-        return ()
+        # Nothing that it needs is missing: what it has touched beyond that has no memory behind it.
+        return (Stop(BEYOND_NEED, None, unmet),) if unmet > _NOISE * max(1.0, r.supply) else ()
     if not r.is_guest[row]:
         return _stops_of_pool(division, r, row)
     own = min(unmet, max(0.0, float(r.wanted[row]) - max(float(r.cap[row]), float(r.delivered[row]))))
@@ -199,7 +202,7 @@ def _stops_of_pool(division: Division, r: ResourceDivision, row: int) -> tuple[S
     for at, lacks, mine in zip(rows_in.tolist(), unmet.tolist(), own.tolist(), strict=True):
         word, limit = causes.word(at), int(causes.pool_row[at])
         from_above = word in _FROM_ABOVE
-        key = (word, division.ids[limit] if limit >= 0 else None)
+        key = (word or BEYOND_NEED, division.ids[limit] if limit >= 0 else None)
         found[key] = found.get(key, 0.0) + (lacks - mine if from_above else lacks)
         if from_above and mine > 0:
             key = (_own_cause(division, r, at), None)
@@ -257,6 +260,6 @@ def who_has_it(site: Site, division: Division, item: str) -> Mapping[Resource, S
     for name in RESOURCES:
         before: ResourceDivision = division.of(name)
         losses = shifts_between(before, promised.of(name)).losses
-        if losses.rows.size and before.unmet[row] > _NOISE * max(1.0, before.supply):
+        if losses.rows.size and before.lacks[row] > _NOISE * max(1.0, before.supply):
             found[name] = losses
     return found

@@ -123,6 +123,22 @@ class ResourceDivision:
         return np.maximum(self.wanted_of_guests - self.given, 0.0)
 
     @cached_property
+    def lacks_of_guests(self) -> Floats:
+        """What every guest is short of, in plan order: of CPU what is unmet, of memory the part of its need not met.
+
+        What was touched, or is headroom, beyond the need is unmet and not lacking.
+        """
+        if self.k == 0:
+            return self.unmet_of_guests
+        layers = self.solved.layers
+        return np.where(self._site.standing.on, layers[r.M_NEED] * (1.0 - layers[r.M_MET]), 0.0)
+
+    @cached_property
+    def lacks(self) -> Floats:
+        """What a row is short of, of a pool the sum over its guests."""
+        return self._layout.summed_by_row(self.lacks_of_guests)
+
+    @cached_property
     def broken_nodes(self) -> Floats:
         """By node of the forest, whether its promises cannot be kept (``rows.BROKEN``, ``rows.PLACEMENT``)."""
         nodes, known, one = self._trees.nodes, self.solved.known, self.solved.one_known

@@ -14,6 +14,8 @@ WHOLE_VCPU = 1e-9
 """A cap that exceeds whole vCPUs by no more than this is counted as whole: it comes from rounding."""
 LEAST_WEIGHT = 1e-9
 """No part of an apportioned weight is below this part of the whole."""
+_NOTHING = 1e-200
+"""Sums of no more than this are none: of 1e-320 MHz one over the sum is no number any more."""
 
 
 # Guests
@@ -303,7 +305,7 @@ def _apportion(
     # A bank is a machine by itself there: what a pool has in it and beside it may be more than its limit together.
     over = max(0.0, least - limit) * _one_over(over_floor)
     # Where a sum is 0, what is split goes by caps, and where those are 0 too, by how many guests are there.
-    by_cap, by_count = (1.0 / caps, 0.0) if caps > 0.0 else (0.0, 1.0 / count)
+    by_cap, by_count = (1.0 / caps, 0.0) if caps > _NOTHING else (0.0, 1.0 / count)
     by_more, by_less = _one_over(over_floor), _one_over(below_cap)
     by_x = _one_over(as_one)
     for at in range(start, end):
@@ -311,12 +313,12 @@ def _apportion(
         slot = nodes[r.N_SLOT, node]
         floor, cap, x = asks[r.A_FLOOR, slot], asks[r.A_CAP, slot], known[r.V_AS_ONE, node]
         otherwise = cap * by_cap + nodes[r.N_COUNT, node] * by_count
-        part_reserved = max(0.0, x - floor) * by_more if over_floor > 0.0 else otherwise
+        part_reserved = max(0.0, x - floor) * by_more if over_floor > _NOTHING else otherwise
         here = math.inf
         if limit < math.inf:
-            part_allowed = max(0.0, cap - max(x, floor)) * by_less if below_cap > 0.0 else otherwise
+            part_allowed = max(0.0, cap - max(x, floor)) * by_less if below_cap > _NOTHING else otherwise
             here = max(floor, max(x, floor) + more_allowed * part_allowed - over * max(0.0, x - floor))
-        part_weight = x * by_x if as_one > 0.0 else otherwise
+        part_weight = x * by_x if as_one > _NOTHING else otherwise
         ask_as_pool(
             node, floor + more_reserved * part_reserved, here, weight * max(part_weight, LEAST_WEIGHT), nodes, asks,
             known,
@@ -325,7 +327,7 @@ def _apportion(
 
 @part
 def _one_over(total: float) -> float:
-    return 1.0 / total if total > 0.0 else 0.0
+    return 1.0 / total if total > _NOTHING else 0.0
 
 
 @kernel

@@ -91,10 +91,8 @@ class LookFigures:
         if ("lacks", of) in self._made:
             return self._made["lacks", of]
         division, flowing = self.division, self.division.flowing
-        if of == "cpu":
-            values = division.cpu.unmet_of_guests
-        elif of == "memory":
-            values = self.wanted("memory").values * (1.0 - division.solved.layers[r.M_MET])
+        if of == "cpu" or of == "memory":
+            values = division.of(of).lacks_of_guests
         elif of == "store":
             values = np.maximum(flowing.ops_wanted - flowing.ops_delivered, 0.0)
         else:

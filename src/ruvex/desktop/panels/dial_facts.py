@@ -6,6 +6,7 @@ from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
 from ruvex.divide import causes_of
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Pool, Resource, ThinMemory
 from ruvex.promise import budget_of
 
@@ -45,21 +46,23 @@ def _budget_fact(desk: Desk, pool: Pool, name: Resource) -> str:
 
 
 def met_text(desk: Desk, item: Guest | Pool, name: Resource, row: int) -> str:
-    """Say how much a row gets of what it wants of a resource, and why not all; nothing while it is off."""
-    r = desk.look.division.of(name)
+    """Say how much a row has of what it wants of CPU or needs of memory, and why not all; nothing while it is off."""
+    r, figures = desk.look.division.of(name), desk.look.figures
     if not desk.look.division.on[row]:
         return ""
     unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
+    lacking, asked = float(figures.lacks(name).by_row[row]), float(figures.wanted(name).by_row[row])
     unit = desk.units.of(name, item.id)
-    if unmet <= 1e-6 * max(1.0, wanted):
-        surplus = float(r.delivered[row]) - wanted
-        held = f", holds {figure_with_unit(surplus, unit)} it does not need" if surplus > 0.01 * max(wanted, 1) else ""
-        return f"gets all it wants{held}"
     idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
-    apart = f", holds {figure_with_unit(idle, unit)} idle" if idle > 0.01 * max(wanted, 1) else ""
-    what = f"the {RESOURCE_KINDS[name].word}"
+    apart = f", holds {figure_with_unit(idle, unit)} it does not need" if idle > 0.01 * max(wanted, 1) else ""
+    beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
+    could = f", could use {figure_with_unit(beyond, unit)}" if beyond > SHORT_PART * max(wanted, 1) else ""
+    verb = "wants" if name == "cpu" else "needs"
+    if lacking <= SHORT_PART * asked:
+        return f"gets all it {verb}{could}{apart}"
     cause = causes_of(desk.look.division, name).word(row)
-    lacks = f"lacks {figure_with_unit(unmet, unit)}"
+    lacks = f"lacks {figure_with_unit(lacking, unit)}"
     why = f": {cause}" if cause else ""
     behind = behind_text(desk.look.division, name, row, unit)
-    return f"gets {percent(wanted - unmet, wanted)} of {what} it wants{behind}, {lacks}{why}{apart}"
+    what = f"{percent(asked - lacking, asked)} of the {RESOURCE_KINDS[name].word} it {verb}"
+    return f"gets {what}{behind}, {lacks}{why}{could}{apart}"

@@ -129,10 +129,15 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
     )
     parts = [f"gets {figure_with_unit(float(r.delivered[row]) - held * bool(apart), unit)}{apart}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}{behind_text(division, name, row, unit)}")
-    if r.unmet[row] > 0:
+    figures = desk.look.figures
+    lacking = float(figures.lacks(name).by_row[row])
+    if lacking > SHORT_PART * float(figures.wanted(name).by_row[row]):
         cause = causes_of(division, name).word(row)
-        lacks = f"lacks {figure_with_unit(float(r.unmet[row]), unit)}"
+        lacks = f"lacks {figure_with_unit(lacking, unit)}"
         parts.append(f"{lacks} (cause: {cause})" if cause else lacks)
+    beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
+    if beyond > SHORT_PART * float(r.wanted[row]):
+        parts.append(f"could use {figure_with_unit(beyond, unit)} more")
     if r.claim[row] > 0:
         parts.append(f"promised {figure_with_unit(float(r.claim[row]), unit)}")
     if math.isfinite(r.limit[row]):
