@@ -33,6 +33,7 @@ def offered(case: Case) -> Iterator[str]:
     offers = [finding for finding in findings_of(division, day) if finding.remedy is not None]
     if len(offers) > _MOST_TAKEN:
         offers = random.Random(case.seed).sample(offers, _MOST_TAKEN)
+    texts = [finding.text for finding in findings_of(division, day)]
     for finding in offers:
         assert finding.remedy is not None
         name = f"{finding.kind} of {finding.about[0]} ({finding.remedy.text})"
@@ -53,7 +54,8 @@ def offered(case: Case) -> Iterator[str]:
         again.run()
         for left in findings_of(after, again):
             is_less = left.weight < finding.weight - 1e-9 or left.values[:1] < finding.values[:1]
-            if _matter(left) == _matter(finding) and not is_less:
+            was_there = left.text != finding.text and left.text in texts
+            if _matter(left) == _matter(finding) and not is_less and not was_there:
                 yield f"{name}: taken, it is as bad as it was: {left.text} (was: {finding.text})"
 
 

@@ -17,6 +17,8 @@ from ruvex.site import site_of
 from ruvex.words import entry_text, places_text, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
+from tests.laws.advice import placed
+from tests.laws.case import Case
 from tests.placing.exhaustive import best_of_all, small_site
 from tests.play.site import check
 
@@ -132,6 +134,19 @@ class ByHand(unittest.TestCase):
             player = Player(site_of(site_plan(guests, hosts, events=move), {}), until_s=600)
             player.run()
             self.assertEqual(int(player.state.host[0]), 1 if goes else 0)
+
+    def test_who_names_no_host_goes_where_there_is_room_then(self) -> None:
+        """A large one that moves to *two* sends *loose* to *one*: its gain is told with that, as the plan has it."""
+        large = busy("large", 6000, "one") | {"memory": {"mode": "fixed", "size": 50_000}}
+        stays = [{"kind": "stays", "guests": [name], "hosts": [host]} for name, host in (("a", "one"), ("b", "two"))]
+        hosts = [HOST | {"id": "one", "cores_per_socket": 8}, HOST | {"id": "two", "cores_per_socket": 12}]
+        loose = cpu_guest("loose", 4000, vcpus=8)
+        plan = site_plan([busy("a", 5500, "one"), large, busy("b", 500, "two"), loose], hosts, placement=stays)
+        site = site_of(plan, {})
+        self.assertEqual(site.standing.host[3], 1)
+        steps = better_places(site).steps
+        self.assertTrue(steps)
+        self.assertEqual(list(placed(Case(plan))), [])
 
     def test_nobody_that_lacks_most_is_left_with_less(self) -> None:
         """A small guest would have all on the other host, and its neighbour too; whoever has least there would pay."""

@@ -182,6 +182,8 @@ class _Search:
         self._seen: set[bytes] = set()
         self._paths: dict[bytes, Candidate] = {self._start.tobytes(): ()}
         self._is_small = True
+        on = site.standing.on.tolist()
+        self._is_loose = any(guest.host is None and on[i] for i, guest in enumerate(site.plan.guests))
         self._first = self._worked_out(self._start)
         self._units = units_of(site)
         self._loads = day.loads()
@@ -208,8 +210,17 @@ class _Search:
     def _worked_out(self, host: Ints) -> _State:
         key = host.tobytes()
         if key not in self._known:
-            self._known[key] = _State(host, self._day.of(host))
+            self._known[key] = _State(host, self._lack_on(host))
         return self._known[key]
+
+    def _lack_on(self, host: Ints) -> Floats:
+        """Give what guests lack with some moved, as the plan has it then: who names no host may be put elsewhere."""
+        if not self._is_loose:
+            return self._day.of(host)
+        plan = self._site.plan
+        moved = np.flatnonzero(host != self._start).tolist()
+        after = with_hosts(plan, [(plan.guests[i].id, plan.hosts[int(host[i])].id) for i in moved])
+        return np.asarray(self._day.by_sample(self._site.with_plan(after)).sum(axis=0))
 
     def _moved(self, state: _State) -> int:
         return int(np.count_nonzero(state.host != self._start))
