@@ -164,6 +164,15 @@ class Thresholds(unittest.TestCase):
                     kinds = {finding.kind for finding in found_in(guests, more.pop("pools", POOLS), **more)[0]}
                     self.assertEqual(kind in kinds, is_told, kinds)
 
+    def test_a_size_for_half_a_day_is_no_remedy_for_all_of_it(self) -> None:
+        """Off before its working set exceeds its ceiling, it is sized by what it did: no remedy for the rest of a day."""
+        jump = {"kind": "steps", "at": [[0, 2000], [HOUR, 6000]]}
+        one = guest("a", pool="p", demand={"working": jump, "touched": jump}, memory=ELASTIC | {"headroom_percent": 60})
+        for events, is_offered in (([{"at": 1800, "do": "power-off", "target": "a"}], False), ([], True)):
+            found = found_in([one, *CLEAN[1:]], POOLS, events=events)[0]
+            (finding,) = [finding for finding in found if finding.kind == "cannot-be"]
+            self.assertEqual(finding.remedy is not None, is_offered, finding.remedy)
+
     def test_a_remedy_takes_away_a_tenth(self) -> None:
         """A higher limit of the pool is offered where it gains 440 of 4 000 that lack, and not where it gains 360."""
         for left, is_offered in ((360, False), (440, True)):

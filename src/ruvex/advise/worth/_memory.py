@@ -81,11 +81,11 @@ def cannot_be(case: Case) -> Iterator[Finding]:
             continue
         is_elastic = isinstance(memory, ElasticMemory)
         enough = case.right_memory(i).get("memory.ceiling" if is_elastic else "memory.size") or most
+        # Sized by what it does while it is on, it may be right for less than its signal says at another time.
+        remedy = (case.higher_ceiling(guest) if is_elastic else case.larger(guest)) if enough >= working else None
         yield Finding(
             "cannot-be", "will-hurt", (guest.id,),
             f"{guest.label} is to work with {format_memory(working)}, which its {format_memory(most)} cannot hold",
             (("working set at most", format_memory(working)), ("most it can have", format_memory(most))),
-            1 - most / working,
-            case.higher_ceiling(guest) if is_elastic else case.larger(guest),
-            (working, most), (working, enough),
+            1 - most / working, remedy, (working, most), (working, max(enough, most)) if remedy else (),
         )  # fmt: skip
