@@ -165,7 +165,7 @@ class Thresholds(unittest.TestCase):
                     self.assertEqual(kind in kinds, is_told, kinds)
 
     def test_a_size_for_half_a_day_is_no_remedy_for_all_of_it(self) -> None:
-        """Off before its working set exceeds its ceiling, it is sized by what it did: no remedy for the rest of a day."""
+        """Off before its working set exceeds its ceiling, it is sized by what it did: no remedy for all of a day."""
         jump = {"kind": "steps", "at": [[0, 2000], [HOUR, 6000]]}
         one = guest("a", pool="p", demand={"working": jump, "touched": jump}, memory=ELASTIC | {"headroom_percent": 60})
         for events, is_offered in (([{"at": 1800, "do": "power-off", "target": "a"}], False), ([], True)):
