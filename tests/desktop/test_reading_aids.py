@@ -11,8 +11,10 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.texts import Face
 from ruvex.desktop.sheets.keys_page import KeysPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.state.figures import figure_with_unit, parse, typed
 from ruvex.divide import causes_of
-from ruvex.plan import RESOURCES, Guest, find_item
+from ruvex.plan import RESOURCES, THIN_SPACE, Guest, Pool, find_item
+from tests.builders import HOST, cpu_guest, plan_of
 from tests.desktop.base import LEFT, WindowCase
 
 
@@ -82,18 +84,40 @@ class Aids(WindowCase):
             QTest.keyClick(self.window, Qt.Key.Key_U)
             self.settle()
         self.assertEqual(shown, ["1.35\u202fGHz", "4.545\u202f%", "12.5\u202f%", "0.5\u202fcores"])
-        for unit, typed, mhz in (
+        for unit, words, mhz in (
             ("% of own vCPUs", "50", 5400), ("cores", "1,5", 4050), ("% of host", "5 %", 1485), ("GHz", "50 %", 5400),
             ("% of host", "2.5 GHz", 2500),
         ):  # fmt: skip
             self.desk.units.choose("cpu", unit)
-            self.type_into(field, typed)
+            self.type_into(field, words)
             guest = find_item(self.desk.look.plan, "gate-cameras")
             assert isinstance(guest, Guest)
-            self.assertAlmostEqual(guest.cpu.limit or 0, mhz, places=6, msg=f"{typed} in {unit}")
+            self.assertAlmostEqual(guest.cpu.limit or 0, mhz, places=6, msg=f"{words} in {unit}")
         QTest.keyClick(self.window, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
         self.settle()
         self.assertIn("%", self.dials.dials["memory"].fields["memory.reservation"].line.text())
+
+    def test_what_is_read_in_a_unit_is_typed_back_in_it(self) -> None:
+        """Percent and cores are of a guest's own host, and of a pool of the hosts its guests are on, both ways.
+
+        Half of the second host was shown as 5 GHz of its 10, and set 15 as half of all that there is.
+        """
+        hosts = [HOST | {"id": "h0", "cores_per_socket": 20}, HOST | {"id": "h1", "memory_mib": 50_000},
+                 HOST | {"id": "h2", "up": False}]  # fmt: skip
+        guests = [cpu_guest("a", 900, pool="p") | {"host": "h0"}, cpu_guest("b", 900, pool="q") | {"host": "h1"},
+                  cpu_guest("c", 900, pool="q") | {"host": "h0"}]  # fmt: skip
+        self.show_plan(plan_of(guests, [{"id": "p"}, {"id": "q"}], host=None, hosts=hosts))
+        plan, units = self.desk.look.plan, self.desk.units
+        for item, half in (("a", (10_000, 50_000)), ("b", (5000, 25_000)), ("p", (10_000, 50_000)),
+                           ("q", (15_000, 75_000))):  # fmt: skip
+            found = find_item(plan, item)
+            assert isinstance(found, Guest | Pool)
+            for name, amount in zip(RESOURCES, half, strict=True):
+                for unit in units.all_of(name, item):
+                    self.assertAlmostEqual(parse(typed(amount, unit), unit, plan, found), amount, delta=0.5)
+                    self.assertAlmostEqual(parse("50 % host", unit, plan, found), amount, delta=0.5)
+                percent_of_host = next(u for u in units.all_of(name, item) if u.name == "%")
+                self.assertEqual(figure_with_unit(amount, percent_of_host), f"50.0{THIN_SPACE}%")
 
     def test_axis_against_own_want(self) -> None:
         """On its own axis a guest that has all it wants fills its row, one that is hurt does not."""

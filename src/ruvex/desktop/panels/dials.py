@@ -436,7 +436,7 @@ class Dials(QWidget):
         if setting == "headroom_percent":
             return parse_plain(text.replace("%", ""))
         unit = self._desk.units.of(resource, item.id)
-        return parse(text, unit, self._desk.look.plan, item if isinstance(item, Guest) else None)
+        return parse(text, unit, self._desk.look.plan, item)
 
     def _refuse(self, key: str, reason: str) -> None:
         self.dials[resource_of(key)].fields[key].refuse(reason)

@@ -6,13 +6,14 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Final
 
-from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units
+from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units, hosts_counted, own_mhz
 from ruvex.plan import (
     RESOURCE_KINDS,
     SHARES_STANDARD,
     THIN_SPACE,
     Guest,
     Plan,
+    Pool,
     Resource,
     UnitError,
     format_number,
@@ -78,15 +79,15 @@ def typed(value: float, unit: Unit) -> str:
     return text if same else f"{format_number(value)}{THIN_SPACE}{kind.unit}"
 
 
-def parse(text: str, unit: Unit, plan: Plan, guest: Guest | None) -> float:
+def parse(text: str, unit: Unit, plan: Plan, item: Guest | Pool | None) -> float:
     """Read what a person typed; a bare number is in the unit in force, and so is a bare ``%``.
 
     Parameters
     ----------
     text, unit
         What was typed, and the unit in force for what it is typed for.
-    plan, guest
-        What it is typed for: the guest, or None for a pool.
+    plan, item
+        What it is typed for: percent of a host are those that figures of it are shown in.
 
     Raises
     ------
@@ -100,20 +101,19 @@ def parse(text: str, unit: Unit, plan: Plan, guest: Guest | None) -> float:
             return parse_plain(number) * unit.per
         except UnitError:
             pass  # it names a unit of its own
+    hosts = hosts_counted(plan, None if item is None else item.id)
     if unit.resource == "memory":
-        if plain.endswith(("%", "% host", "% of host", "% of the host")) and plan.hosts:
-            whole = sum(host.memory_mib for host in plan.hosts)
-            return parse_plain(plain.split("%")[0]) * whole / 100
+        if plain.endswith(("%", "% host", "% of host", "% of the host")) and hosts:
+            return parse_plain(plain.split("%")[0]) * sum(host.memory_mib for host in hosts) / 100
         return parse_memory(text, default_unit="GiB")
-    host = None
-    if plan.hosts:
-        host = plan.host_of(guest) if guest is not None else plan.hosts[0]
+    mhz, cores = sum(host.cores * host.mhz for host in hosts), sum(host.cores for host in hosts)
+    own = own_mhz(plan, item.id) if isinstance(item, Guest) else 0.0
     return parse_cpu(
         text,
         default_unit="GHz",
-        core_mhz=host.mhz if host else None,
-        guest_mhz=guest.vcpus * host.mhz if guest is not None and host else None,
-        host_mhz=sum(h.cores * h.mhz for h in plan.hosts) if host else None,
+        core_mhz=mhz / cores if cores else None,
+        guest_mhz=own or None,
+        host_mhz=mhz or None,
     )
 
 

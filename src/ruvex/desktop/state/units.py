@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.look import Look
 from ruvex.divide import Contended
-from ruvex.plan import Guest, Plan, Resource, find_item, pools_within
+from ruvex.plan import Guest, Host, Plan, Pool, Resource, find_item, pools_within
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,10 +94,7 @@ class Units(QObject):
         plan, absolute = self._look.plan, ABSOLUTE[resource]
         if name == absolute.name or not plan.hosts:
             return absolute
-        item = find_item(plan, item_id) if item_id is not None else None
-        # Of a guest it is its own host that counts, of all else all hosts together.
-        own = plan.host_of(item) if isinstance(item, Guest) else None
-        hosts = plan.hosts if own is None else (own,)
+        hosts = hosts_counted(plan, item_id)
         if resource == "memory":
             per = sum(host.memory_mib for host in hosts) / 100
         elif name == OF_OWN:
@@ -107,6 +104,21 @@ class Units(QObject):
             per = mhz / 100 if name == OF_HOST else mhz / sum(host.cores for host in hosts)
         shown = {OF_HOST: "%", OF_OWN: "%"}.get(name, name)
         return Unit(resource, shown, per) if per > 0 else absolute
+
+
+def hosts_counted(plan: Plan, item_id: str | None) -> Sequence[Host]:
+    """Give the hosts that a percentage is of and cores are of: a guest's own, of a pool those that its guests are on.
+
+    Those that are up count; of all else, and where there is none such, all of them.
+    """
+    item = find_item(plan, item_id) if item_id is not None else None
+    if isinstance(item, Guest):
+        host = plan.host_of(item)
+        return plan.hosts if host is None else (host,)
+    inside = pools_within(plan, item_id) if isinstance(item, Pool) else set()
+    there = {host.id for one in plan.guests if one.is_on and one.pool in inside and (host := plan.host_of(one))}
+    found = [host for host in plan.hosts if host.up and (host.id in there or not there)]
+    return found or plan.hosts
 
 
 def own_mhz(plan: Plan, item_id: str | None) -> float:
