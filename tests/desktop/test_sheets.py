@@ -15,8 +15,9 @@ from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.keys_page import grouped_actions
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item, read_plan
-from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 
@@ -198,6 +199,28 @@ class GuestSheet(SheetCase):
 
 class Rules(SheetCase):
     """Rules of this site."""
+
+    def test_how_many_are_short_counts_guests(self) -> None:
+        """Of a plan whose pool lies on two hosts the page, Why and the ledger say one number, and one amount.
+
+        Pools counted as guests: 101 GHz were lacking where 44.3 are.
+        """
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1"}]
+        guests = [cpu_guest(f"g{i}", 6000, vcpus=8, pool="p") | {"host": f"h{i % 2}"} for i in range(4)]
+        self.show_plan(
+            plan_of([*guests, cpu_guest("idle", 10) | {"host": "h0"}], [{"id": "p"}], host=None, hosts=hosts)
+        )
+        page = self.open_page(ActionName.RULES)
+        assert isinstance(page, RulesPage)
+        figures = {name: then for name, then, _ in page.before_after.lines}
+        self.assertEqual(figures["guests short of CPU"], "4")
+        self.assertEqual(figures["CPU lacking"], "4.01\u202fGHz")
+        self.assertEqual(self.desk.look.figures.how_many_short("cpu"), 4)
+        self.desk.selection.select(None)
+        self.run_action(ActionName.WHY)
+        why = self.window.pages[ActionName.WHY]
+        assert isinstance(why, WhyPage)
+        self.assertIn("4 guests lack something", why._hint.text())
 
     def test_before_and_after_are_live(self) -> None:
         """While a rule is typed the figures of the whole plan move; Esc takes it back, Enter makes it."""

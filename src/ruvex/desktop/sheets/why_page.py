@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
@@ -24,7 +25,7 @@ from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, Ladder, Shifts, ladder_of, looks_same, who_has_it
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Plan, Resource, find_item, format_time
-from ruvex.words import flow_lines
+from ruvex.words import counted, flow_lines
 
 _MOST_NAMED: Final = 3
 _MOST_OFFERS: Final = 4
@@ -258,22 +259,21 @@ class WhyPage(Page):
         lacking: dict[int, list[str]] = {}
         parts: dict[int, float] = {}
         for name in RESOURCES:
-            r, unit = division.of(name), self._desk.units.common(name)
-            for row in range(len(division.ids)):
-                wanted, unmet = float(r.wanted[row]), float(r.unmet[row])
-                if not r.is_guest[row] or unmet <= 0.005 * max(1.0, wanted):
-                    continue
+            figures, unit = self._desk.look.figures, self._desk.units.common(name)
+            wants, lacks = figures.wanted(name).values, figures.lacks(name).values
+            for i in np.flatnonzero(figures.is_short(name)).tolist():
+                row = division.position[plan.guests[i].id]
                 if host is not None and division.host_of(row) != host.id:
                     continue
-                what = RESOURCE_KINDS[name].word
-                got = figure(wanted - unmet, unit)
+                what, wanted = RESOURCE_KINDS[name].word, float(wants[i])
+                got = figure(wanted - float(lacks[i]), unit)
                 lacking.setdefault(row, []).append(f"{got} of {figure_with_unit(wanted, unit)} {what}")
-                parts[row] = max(parts.get(row, 0.0), unmet / wanted)
+                parts[row] = max(parts.get(row, 0.0), float(lacks[i]) / wanted)
         worst = sorted(lacking, key=lambda row: -parts[row])[:_MOST_HURT]
         where = f"on {host.label} " if host is not None else ""
         text = f"Nobody {where}lacks anything at this moment." if not worst else (
-            f"{len(lacking)} guests {where}lack something; those that lack the largest part of it come first."
-            " Choose one to see why."
+            f"{counted(len(lacking), 'guest')} {where}{'lacks' if len(lacking) == 1 else 'lack'} something; those that"
+            " lack the largest part of it come first. Choose one to see why."
         )  # fmt: skip
         self._hint.set_text(text)
         ids = [division.ids[row] for row in worst]

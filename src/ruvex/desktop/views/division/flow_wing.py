@@ -16,11 +16,11 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import format_number
 
 GUEST_BAR: Final = 10
 _FIGURE: Final = 50
-_LACKS: Final = 0.005
 
 
 class FlowWing:
@@ -54,7 +54,7 @@ class FlowWing:
         wanted, had = self.amounts(row)
         if wanted <= 0:
             return ""
-        lacks = wanted - had > _LACKS * max(1.0, wanted)
+        lacks = wanted - had > SHORT_PART * max(1.0, wanted)
         return f"{format_number(had)} of {format_number(wanted)} ops/s" if lacks else f"{format_number(had)} ops/s"
 
     def _limit(self, row: Row) -> float:
@@ -72,7 +72,7 @@ class FlowWing:
         if wanted <= 0:
             return
         theme, (left, right) = self._theme, columns.flow
-        lacks = wanted - had > _LACKS * max(1.0, wanted)
+        lacks = wanted - had > SHORT_PART * max(1.0, wanted)
         figure_left = right - theme.px(_FIGURE)
         if row.kind == "guest":
             axis = Axis(left, figure_left - theme.px(6), self.top, self.top)
@@ -101,5 +101,5 @@ class FlowWing:
             painter.fillRect(QRectF(left, supply.top(), width, supply.height()), theme.colours.supply_free)
             part = min(had / whole, 1.0)
             painter.fillRect(QRectF(left, supply.top(), width * part, supply.height()), theme.colours.aside)
-            if wanted > whole * (1 + _LACKS):
+            if wanted > whole * (1 + SHORT_PART):
                 painter.fillRect(QRectF(right - 3, supply.top() - 3, 3, supply.height() + 6), theme.colours.ink)

@@ -26,7 +26,6 @@ HOST_ROW: Final = 38
 BANK_ROW: Final = 22
 _BAR: Final = 10
 _BANK_BAR: Final = 12
-_SHORT: Final = 0.005
 
 
 class PlacePainter:

@@ -18,6 +18,7 @@ from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division, causes_of
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import RESOURCES, Resource
 
 GUEST_BAR: Final = 12
@@ -149,7 +150,7 @@ class RowPainter:
         # What is held though idle is no part of what is wanted: with it the two figures would not fit each other.
         unmet = bar.unmet
         delivered = bar.promised + bar.won if unmet > 0 else bar.delivered
-        is_hurt = unmet >= 0.005 * max(1.0, self.wanted(name, row))
+        is_hurt = unmet > SHORT_PART * max(1.0, self.wanted(name, row))
         unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
         face = theme.face(12, bold=row.is_pool)
