@@ -171,6 +171,16 @@ class Settled(unittest.TestCase):
             row = division.position[guest.id]
             self.assertAlmostEqual(played.layers.pace[row], division.layers.pace[row], places=5)
 
+    def test_disks_that_are_alike_do_not_wait_for_each_other(self) -> None:
+        """Two of 31 shares hold a third that has a promise: of a store of 10 each gets 31 for the 1 of another guest."""
+        disks = [{"id": "d0", "store": "s", "shares": 1, "reservation_ops": 4},
+                 *({"id": f"d{d}", "store": "s", "shares": 31} for d in (1, 2))]  # fmt: skip
+        guests = [{"id": "a", "disks": disks, "demand": {"ops": 15}},
+                  {"id": "b", "disks": [{"id": "d", "store": "s", "shares": 1}], "demand": {"ops": 100}}]  # fmt: skip
+        plan = plan_of(guests, stores=[{"id": "s", "ops": 10, "mib_s": 900, "promises": True}])
+        found = [tap.delivered for tap in divide(site_of(plan, {})).flowing.places[0].taps]
+        np.testing.assert_allclose(found, [310 / 94] * 3 + [10 / 94], rtol=1e-9)
+
     def test_by_hand(self) -> None:
         """Three shares to one; a limit gives way to the other; a promise is kept; large transfers count as several."""
         a = {"id": "a", "disks": [{"id": "d", "store": "s", "shares": 300}], "demand": {"ops": 900}}

@@ -27,8 +27,10 @@ _LEAST_STEP = 0.01
 _PART, _COULD, _STEP, _WAY = range(4)
 """Of slots: which part of what is asked for all else lets the guest use, which part it could have here, how much of
 the way to it the part goes in a round, and which way it went last."""
-_LOWEST, _NEXT, _AT = range(3)
-"""Of guests: the lowest and the next lowest part it could have anywhere, and the slot of the lowest."""
+_LOWEST, _NEXT = range(2)
+"""Of guests: the lowest part it could have anywhere, and the next that is more than that."""
+_ALIKE = 1.0 + 1e-9
+"""Parts that differ by no more hold a guest alike: two disks alike on one store do not wait for each other."""
 
 
 @part
@@ -85,7 +87,7 @@ def divide_flows(
     moving
         Shape (places,): MiB/s of moves on each place.
     work
-        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (4 rows) and by guest (3
+        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (4 rows) and by guest (2
         rows); written.
     found
         Shape (5, guests): transfers wanted and had, MiB/s wanted and had, and how far work is slowed; written.
@@ -142,22 +144,22 @@ def _use_no_more(
 ) -> bool:  # fmt: skip
     """Let guests ask for no more of a place than all others let them use; tells whether that is another part now."""
     of_guests[_LOWEST] = of_guests[_NEXT] = 1.0
-    of_guests[_AT] = -1.0
     for place in range(nodes.shape[1]):
         level = known[r.V_LEVEL, place]
         for slot in range(nodes[r.N_FIRST, place], nodes[r.N_LAST, place]):
             guest = slots[r.F_GUEST, slot]
             could = _could_have(slot, _wanted(slot, demand, slots, numbers), level, numbers, asks)
             of_slots[_COULD, slot] = could
-            if could < of_guests[_LOWEST, guest]:
-                of_guests[_NEXT, guest], of_guests[_LOWEST, guest] = of_guests[_LOWEST, guest], could
-                of_guests[_AT, guest] = slot
-            elif could < of_guests[_NEXT, guest]:
-                of_guests[_NEXT, guest] = could
+            of_guests[_LOWEST, guest] = min(of_guests[_LOWEST, guest], could)
+    for slot in range(slots.shape[1]):
+        guest, could = slots[r.F_GUEST, slot], of_slots[_COULD, slot]
+        if could > of_guests[_LOWEST, guest] * _ALIKE:
+            of_guests[_NEXT, guest] = min(of_guests[_NEXT, guest], could)
     is_other = False
     for slot in range(slots.shape[1]):
         guest = slots[r.F_GUEST, slot]
-        others = of_guests[_NEXT, guest] if of_guests[_AT, guest] == slot else of_guests[_LOWEST, guest]
+        is_lowest = of_slots[_COULD, slot] <= of_guests[_LOWEST, guest] * _ALIKE
+        others = of_guests[_NEXT if is_lowest else _LOWEST, guest]
         goal = min(min(paces[guest], 1.0), others)
         now = of_slots[_PART, slot]
         if abs(goal - now) <= _AGREED:

@@ -78,7 +78,7 @@ class Flows:
         """Give room for what is known of places, slots and nodes, and to work in by slot and by guest."""
         places, slots = self.supply.size, self.slots.shape[1]
         known = np.zeros((r.Q_ROWS, places)), np.zeros((r.A_ROWS, slots)), np.zeros((8, places))
-        return (*known, np.zeros((4, slots)), np.zeros((3, self.paging.shape[1])))
+        return (*known, np.zeros((4, slots)), np.zeros((2, self.paging.shape[1])))
 
     def promises(self, place: int) -> list[tuple[int, float]]:
         """Give the position of each guest on a place, and what is promised it there in the place's own measure."""

@@ -23,7 +23,8 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
         name = hosts.get(place.host, "No host")
         name = f"Bank of {name}" if place.kind == "bank" else name
         if summary.played_s and not any(place.pressure_s.values()):
-            lines.append(f"{name}: down all the time")
+            is_up = place.host in plan.host_index and plan.hosts[plan.host_index[place.host]].up
+            lines.append(f"{name}: {'no memory to divide' if is_up else 'down'} all the time")
             continue
         times = ", ".join(f"{word} {short_span(seconds)}" for word, seconds in place.pressure_s.items() if seconds)
         free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
