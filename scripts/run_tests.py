@@ -29,6 +29,8 @@ CHECKS = {
 SLOWEST_SHOWN = 8
 DOCTESTS = "doctests"
 _LONG = ("tests.advise", "tests.laws", "tests.play", "tests.placing", "tests.torture", "tests.desktop.test_steps")
+_WITH_WINDOWS = "tests.desktop."
+"""Each of these modules has a process of its own: a program has one window, and not the hundreds that were closed."""
 _MOST_READ = 8000
 
 
@@ -149,6 +151,8 @@ class Worker:
         self._process.stdin.flush()
         answer = self._process.stdout.readline()
         if answer:
+            if name.startswith(_WITH_WINDOWS):
+                self.end()
             counts, seconds, said = json.loads(answer)
             return Counts(*counts), [(took, test) for took, test in seconds], said
         status, self._process = self._process.wait(), None
@@ -159,6 +163,9 @@ class Worker:
         """Let the process go."""
         if self._process is not None:
             self._process.communicate()
+            if self._process.returncode:
+                print(f"a process ended with status {self._process.returncode} after its tests were done", flush=True)
+            self._process = None
 
 
 def run_everything() -> Counts:

@@ -172,7 +172,7 @@ class Settled(unittest.TestCase):
             self.assertAlmostEqual(played.layers.pace[row], division.layers.pace[row], places=5)
 
     def test_disks_that_are_alike_do_not_wait_for_each_other(self) -> None:
-        """Two of 31 shares hold a third that has a promise: of a store of 10 each gets 31 for the 1 of another guest."""
+        """Two of 31 shares hold a third that has a promise: of a store of 10 each gets 31 for the 1 of another."""
         disks = [{"id": "d0", "store": "s", "shares": 1, "reservation_ops": 4},
                  *({"id": f"d{d}", "store": "s", "shares": 31} for d in (1, 2))]  # fmt: skip
         guests = [{"id": "a", "disks": disks, "demand": {"ops": 15}},
