@@ -16,7 +16,7 @@ from ruvex.desktop.sheets.keys_page import grouped_actions
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.why_page import WhyPage
-from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item, read_plan
+from ruvex.plan import Daily, ElasticMemory, Guest, Steps, ThinMemory, find_item, plan_text, read_plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
@@ -221,6 +221,23 @@ class Rules(SheetCase):
         why = self.window.pages[ActionName.WHY]
         assert isinstance(why, WhyPage)
         self.assertIn("4 guests lack something", why._hint.text())
+
+    def test_another_plan_drops_the_day_that_was_compared(self) -> None:
+        """While a rule is typed the strip has two days; a plan that is opened then has one, and is drawn."""
+        page = self.open_page(ActionName.RULES)
+        field = self.form_of(page, "pace_cost.squeezed").fields["pace_cost.squeezed"]
+        field.line.setFocus()
+        field.line.selectAll()
+        QTest.keyClicks(field.line, "0.5")
+        self.desk.look._on_day_due()
+        self.settle()
+        self.assertIsNotNone(self.desk.look.day_before)
+        path = self.folder / "other.ruvex.json"
+        path.write_text(plan_text(plan_of([cpu_guest("solo", 900)])), encoding="utf-8")
+        self.assertTrue(self.window.open_path(path))
+        self.assertIsNone(self.desk.look.day_before)
+        self.window.grab()
+        self.settle()
 
     def test_before_and_after_are_live(self) -> None:
         """While a rule is typed the figures of the whole plan move; Esc takes it back, Enter makes it."""

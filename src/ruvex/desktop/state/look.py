@@ -237,7 +237,7 @@ class Look(QObject):
         self._work_out()
         # Of a plan of 10 000 guests as many moments as of a small one would hold the window.
         part = _MANY / max(self.site.guests.shape[1], _MANY)
-        self.day = day_of(self.site, moments=max(_LEAST_DAY, round(_COARSE_DAY * part)))
+        self.day, self.day_before = day_of(self.site, moments=max(_LEAST_DAY, round(_COARSE_DAY * part))), None
         self._on_day_due()
         self.rows_changed.emit()
         self.changed.emit()
