@@ -13,7 +13,7 @@ from ruvex.engine._jit import kernel, part
 from ruvex.engine._layers import lost_of_working
 from ruvex.engine._tally import count_cpu, count_memory
 
-_MOST_ROUNDS = 400
+_MOST_ROUNDS = 1500
 _AGREED = 1e-12
 """Parts of what is asked for that differ by no more than this are the same."""
 _FREE = 4
