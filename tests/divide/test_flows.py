@@ -62,8 +62,7 @@ def flowing_plans(draw: st.DrawFn) -> Plan:
     })  # fmt: skip
 
 
-NEAR = 1e-5
-"""Where many wait for each other all rounds lead so near; mostly some twenty lead to the last digits."""
+NEAR = 1e-6
 
 
 def disagreement(plan: Plan, taps: list[Tap], pace: dict[str, float]) -> list[str]:
