@@ -82,6 +82,8 @@ class GuestSheet(SheetCase):
         self.assertTrue(field.is_refused)
         self.assertEqual(field.line.text(), "4 parsecs")
         self.assertIn("no memory unit", self.dials.effect.text)
+        # The 4 alone had been tried as 4 GiB: that goes, so that its day does not come later and hide the refusal.
+        self.assertIsNone(self.desk.trial.step)
         self.desk.selection.select("booking")
         self.settle()
         self.assertIsInstance(self.window.sheet.page, PoolPage)

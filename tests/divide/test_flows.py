@@ -138,6 +138,7 @@ class Settled(unittest.TestCase):
             ((372, 36, 94), (168.33209046870905, None, None)),
             ((372, 36, 94), (None, None, None)),
             ((372, 36, 94), (3.5, None, None)),
+            ((1, 2, 2, 3, 3, 1.5), (None, None, None, 3, 3, None)),
             ((900, 500, 300, 100, 50, 7), (None,) * 6),
         ):
             disks = [{"id": f"d{d}", "store": "s", "shares": share, "limit_ops": limit}
@@ -150,6 +151,29 @@ class Settled(unittest.TestCase):
         plan = plan_of([guest], stores=[{"id": "s", "ops": 10, "mib_s": 1}])
         found = [tap.delivered for tap in divide(site_of(plan, {})).flowing.places[0].taps]
         np.testing.assert_allclose(found, 1.5, rtol=1e-8)  # a limit below a sixth holds all, and the store is idle
+
+    def test_two_that_are_first_where_the_other_waits_have_half_each(self) -> None:
+        """By 300 to 100 shares on one store and 100 to 300 on the other, whichever store comes first in the plan."""
+        for first, second in (("s", "t"), ("t", "s")):
+            guests = [{"id": i, "demand": {"ops": 2000}, "disks": [{"id": "d", "store": "s", "shares": here},
+                                                                  {"id": "e", "store": "t", "shares": there}]}
+                      for i, here, there in (("a", 300, 100), ("b", 100, 300))]  # fmt: skip
+            plan = plan_of(guests, stores=[STORE | {"id": first}, STORE | {"id": second}])
+            flowing = divide(site_of(plan, {})).flowing
+            np.testing.assert_allclose(flowing.ops_delivered, [1000, 1000], rtol=1e-9)
+
+    def test_promises_that_cannot_all_be_kept(self) -> None:
+        """A transfer of 1 MiB takes all of a store of 10 at 1 MiB/s: of two promises of one, each is kept by half."""
+        guests: list[dict[str, Any]] = [
+            {"id": i, "disks": [{"id": "d", "store": "s", "shares": shares, "reservation_ops": 1}],
+             "demand": {"ops": ops, "kib_per_op": 1024}}
+            for i, shares, ops in (("a", 900, 2), ("b", 1, 4))
+        ]  # fmt: skip
+        guests.append({"id": "c", "disks": [{"id": "d", "store": "s", "shares": 900}], "demand": {"ops": 1}})
+        plan = plan_of(guests, stores=[{"id": "s", "ops": 10, "mib_s": 1, "promises": True}])
+        place = divide(site_of(plan, {})).flowing.places[0]
+        np.testing.assert_allclose([tap.delivered for tap in place.taps], [0.5, 0.5, 0], atol=1e-9)
+        self.assertEqual([tap.slowed_by for tap in place.taps], ["store"] * 3)
 
     @settings(max_examples=40)
     @given(flowing_plans())

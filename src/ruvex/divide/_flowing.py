@@ -123,33 +123,33 @@ class Flowing:
     def places(self) -> tuple[FlowPlace, ...]:
         """The stores, then the links of hosts that have some."""
         site = self._solved.site
-        flows, (values, asks, *_) = site.forest.flows, self._solved.flow_work
+        flows, (values, of_slots, _) = site.forest.flows, self._solved.flow_work
         found = []
         for place in range(flows.supply.size):
             name, is_store = self._place_of(place)
-            slots = range(int(flows.nodes[r.N_FIRST, place]), int(flows.nodes[r.N_LAST, place]))
+            slots = flows.slots_of(place)
             taken, supply = float(values[r.Q_KEPT, place]), float(flows.supply[place])
-            costs = flows.numbers[r.F_COST]
-            taps = tuple(self._tap(slot, name, taken, is_store) for slot in slots)
+            costs = flows.numbers[r.F_COST, slots]
+            taps = tuple(self._tap(slot, name, taken, is_store) for slot in range(slots.start, slots.stop))
             found.append(FlowPlace(
                 name, "store" if is_store else "link", supply, taken,
-                float(sum(tap.wanted * costs[slot] for tap, slot in zip(taps, slots, strict=True))),
-                float(asks[r.A_GIVEN, slots.start : slots.stop].sum()),
-                float((flows.numbers[r.F_RESERVATION] * costs)[slots.start : slots.stop].sum()), taps,
+                float(sum(tap.wanted * cost for tap, cost in zip(taps, costs, strict=True))),
+                float(of_slots[r.TAP_GIVEN, slots].sum()),
+                float((flows.numbers[r.F_RESERVATION, slots] * costs).sum()), taps,
             ))  # fmt: skip
         return tuple(found)
 
     def _tap(self, slot: int, place: str, taken: float, is_store: bool) -> Tap:
-        flows, asks = self._solved.site.forest.flows, self._solved.flow_work[1]
+        flows, of_slots = self._solved.site.forest.flows, self._solved.flow_work[1]
         guest = int(flows.slots[r.F_GUEST, slot])
         weight, limit, reservation, part, cost = flows.numbers[:, slot].tolist()
         wanted = float(self._solved.demand.values[flows.slots[r.F_KIND, slot], guest]) * part
-        delivered = float(asks[r.A_GIVEN, slot]) / cost
+        delivered = float(of_slots[r.TAP_GIVEN, slot]) / cost
         slowed: Slowed = ""
         if wanted - delivered > _LACKING * max(wanted, 1.0):
             if delivered >= limit * (1 - _LACKING):
                 slowed = "own limit"
-            elif asks[r.A_GIVEN, slot] >= asks[r.A_CAP, slot] * (1 - _LACKING):
+            elif not of_slots[r.TAP_HELD, slot]:
                 slowed = "elsewhere"
             else:
                 slowed = ("paging" if taken else "store") if is_store else ("moves" if taken else "link")
@@ -163,7 +163,7 @@ class Flowing:
         flows, values = site.forest.flows, self._solved.flow_work[0]
         found = []
         for slot in np.flatnonzero(flows.slots[r.F_GUEST] == plan.guest_index.get(guest, -1)).tolist():
-            place = int(np.searchsorted(flows.nodes[r.N_FIRST, : flows.supply.size], slot, side="right")) - 1
+            place = int(np.searchsorted(flows.places[r.L_FIRST], slot, side="right")) - 1
             name, is_store = self._place_of(place)
             found.append(self._tap(slot, name, float(values[r.Q_KEPT, place]), is_store))
         return tuple(found)

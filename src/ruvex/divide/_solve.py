@@ -68,8 +68,8 @@ class Solved:
     residual
         The largest part of its amount that a node's sum misses.
     flowing, flow_work
-        What guests want and have of stores and links (``rows.O_…``), and what is known of those places, of the slots
-        and nodes in them.
+        What guests want and have of stores and links (``rows.O_…``), and what is known of those places and of the slots
+        in them.
     """
 
     site: Site
@@ -84,7 +84,7 @@ class Solved:
     weights: Floats
     residual: float
     flowing: Floats
-    flow_work: tuple[Floats, Floats, Floats, Floats, Floats]
+    flow_work: tuple[Floats, Floats, Floats]
 
     @property
     def levels(self) -> Levels:

@@ -5,60 +5,125 @@ Section 10 of docs/model.md.
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from ruvex.engine import rows as r
-from ruvex.engine._fill import fill_place
+from ruvex.engine._fill import ROUNDING
 from ruvex.engine._jit import kernel, part
 from ruvex.engine._layers import lost_of_working
 from ruvex.engine._tally import count_cpu, count_memory
 
-_MOST_ROUNDS = 1500
+_MOST_ROUNDS = 500
+_MOST_STEPS = 400
+"""More than any search takes: steps along the pieces settle in a few, and halving the bracket in some sixty."""
 _AGREED = 1e-12
 """Parts of what is asked for that differ by no more than this are the same."""
 _FREE = 4
 """So many rounds go all of their way: where nobody waits for each other, all agree by then."""
 _BACK, _ON, _ON_LATER, _LATER = 0.5, 1.1, 1.02, 100
 """A part that turns round goes this much less far from then on, and one that goes on as before this much farther;
-less so after so many rounds. Five disks of a guest on one store, each of which asks for what the others leave, would
-go to and fro for ever by half of their way."""
+less so after so many rounds. Two guests, each of whom is first on the store where the other waits, would go to and
+fro for ever by all of their way."""
 _LEAST_STEP = 0.01
-
-_PART, _COULD, _STEP, _WAY = range(4)
-"""Of slots: which part of what is asked for all else lets the guest use, which part it could have here, how much of
-the way to it the part goes in a round, and which way it went last."""
-_LOWEST, _NEXT = range(2)
-"""Of guests: the lowest part it could have anywhere, and the next that is more than that."""
 _ALIKE = 1.0 + 1e-9
-"""Parts that differ by no more hold a guest alike: two disks alike on one store do not wait for each other."""
+"""Parts that differ by no more hold a guest alike."""
+_LOWEST, _NEXT = range(2)
+"""Of guests: the lowest part that a place could give it, and the next that is more than that."""
 
 
 @part
-def _wanted(slot: int, demand: Any, slots: Any, numbers: Any) -> float:
-    """Give what a guest asks for on a disk or link, in transfers as its store counts them, or MiB/s."""
-    return demand[slots[r.F_KIND, slot], slots[r.F_GUEST, slot]] * numbers[r.F_PART, slot] * numbers[r.F_COST, slot]
+def _could_have(slot: int, level: float, is_broken: bool, numbers: Any, of_slots: Any) -> tuple[float, float]:
+    """Give which part of what it asks for a disk or link could have at a level of its place, and how that rises.
+
+    Where promises cannot all be kept, everybody's is what a level is of: at 0.5 each has half of what it is promised.
+    """
+    wanted, cost = of_slots[r.TAP_WANTED, slot], numbers[r.F_COST, slot]
+    most = min(wanted, numbers[r.F_LIMIT, slot] * cost)
+    floor = min(numbers[r.F_RESERVATION, slot] * cost, most)
+    weight = max(numbers[r.F_WEIGHT, slot], r.LEAST_WEIGHT)
+    if is_broken:
+        floor, most, weight = 0.0, floor, floor
+    had = level * weight
+    if had < floor:
+        return floor / wanted, 0.0
+    if had >= most:
+        return most / wanted, 0.0
+    return had / wanted, weight / wanted
 
 
-@part
-def _ask(slot: int, wanted: float, numbers: Any, asks: Any) -> None:
-    """Put down what a guest asks for on a disk or link."""
-    cap = min(wanted, numbers[r.F_LIMIT, slot] * numbers[r.F_COST, slot])
-    floor = min(numbers[r.F_RESERVATION, slot] * numbers[r.F_COST, slot], cap)
-    asks[r.A_FLOOR, slot] = asks[r.A_OWN, slot] = floor
-    asks[r.A_KNEE, slot] = asks[r.A_USE, slot] = asks[r.A_CAP, slot] = asks[r.A_KEEP, slot] = cap
-    asks[r.A_WEIGHT, slot] = max(numbers[r.F_WEIGHT, slot], r.LEAST_WEIGHT)
+@kernel
+def _used(first: int, last: int, level: float, is_broken: bool, slots: Any, numbers: Any, of_slots: Any) -> Any:
+    """Give what a place transfers at a level, and how that rises; ``TAP_COULD`` is written.
+
+    The disks that a guest has on one store are neighbours: it has the same part of what it asks for on each.
+    """
+    total, slope, slot = 0.0, 0.0, first
+    while slot < last:
+        begin, guest, wanted, could, rise = slot, slots[r.F_GUEST, slot], 0.0, 1.0, 0.0
+        while slot < last and slots[r.F_GUEST, slot] == guest:
+            if of_slots[r.TAP_WANTED, slot] > 0.0:
+                wanted += of_slots[r.TAP_WANTED, slot]
+                part_here, rise_here = _could_have(slot, level, is_broken, numbers, of_slots)
+                if part_here < could:
+                    could, rise = part_here, rise_here
+            slot += 1
+        of_slots[r.TAP_COULD, begin:slot] = could
+        asks = of_slots[r.TAP_ASKS, begin]
+        total += wanted * min(could, asks)
+        slope += wanted * rise if could < asks else 0.0
+    return total, slope
 
 
-@part
-def _could_have(slot: int, wanted: float, level: float, numbers: Any, asks: Any) -> float:
-    """Give which part of what it asks for in full a guest could have at the level of its place."""
-    if wanted <= 0.0:
-        return 1.0
-    most = min(wanted, numbers[r.F_LIMIT, slot] * numbers[r.F_COST, slot])
-    if asks[r.A_GIVEN, slot] < asks[r.A_CAP, slot] * (1.0 - _AGREED):
-        return asks[r.A_GIVEN, slot] / wanted
-    floor = min(numbers[r.F_RESERVATION, slot] * numbers[r.F_COST, slot], most)
-    return min(max(level * asks[r.A_WEIGHT, slot], floor), most) / wanted
+@kernel
+def _share_out(place: int, places: Any, slots: Any, numbers: Any, values: Any, of_slots: Any) -> float:
+    """Find the level at which all that guests ask for of a place adds up to what it has; infinite where it has more.
+
+    Each step goes to where the linear piece that all are on leads; where that is out of the bracket known so far, the
+    bracket is halved. ``TAP_COULD`` is written, and ``Q_LEVEL`` and what follows of the place.
+
+    Returns
+    -------
+    float
+        By how much the sum differs from the amount, as a part of it.
+    """
+    first, last, amount = places[r.L_FIRST, place], places[r.L_LAST, place], values[r.Q_AMOUNT, place]
+    top, weights = 0.0, 0.0
+    for slot in range(first, last):
+        if of_slots[r.TAP_WANTED, slot] > 0.0:
+            weight = max(numbers[r.F_WEIGHT, slot], r.LEAST_WEIGHT)
+            weights += weight
+            most = min(of_slots[r.TAP_WANTED, slot], numbers[r.F_LIMIT, slot] * numbers[r.F_COST, slot])
+            top = max(top, most / weight)
+    values[r.Q_LEVEL, place], values[r.Q_BROKEN, place] = math.inf, 0.0
+    values[r.Q_ASKED, place], _ = _used(first, last, math.inf, False, slots, numbers, of_slots)
+    if values[r.Q_ASKED, place] <= amount:
+        return 0.0
+    promised, _ = _used(first, last, 0.0, False, slots, numbers, of_slots)
+    is_broken = promised > amount + ROUNDING * max(amount, 1.0)
+    low, high, level = 0.0, top, min(amount / weights, top)
+    if is_broken:
+        values[r.Q_BROKEN, place], high, level = 1.0, 1.0, amount / promised
+    residual = math.inf
+    for _ in range(_MOST_STEPS):
+        total, slope = _used(first, last, level, is_broken, slots, numbers, of_slots)
+        residual = total - amount
+        if residual == 0.0:
+            break
+        if residual < 0.0:
+            low = level
+        else:
+            high = level
+        wish = level - residual / slope if slope > 0.0 else -1.0
+        if wish == level:
+            break
+        if not low < wish < high:
+            wish = 0.5 * (low + high)
+            if wish in (low, high):
+                break
+        level = wish
+    values[r.Q_LEVEL, place] = level
+    return abs(residual) / max(amount, 1.0)
 
 
 @kernel
@@ -69,13 +134,15 @@ def divide_flows(
 
     Work goes on as fast as the scarcest of what it needs lets it, and uses no more of the others than that: a guest
     that has half of its transfers sends half of its traffic. So each asks of a place for the part that all others let
-    it use, until all of them agree.
+    it use, until all of them agree. What a guest has on several disks of one store is found at once, at the level of
+    that store at which all adds up.
 
     Parameters
     ----------
     flows
-        places, nodes (one a place), slots (guest and kind of demand), numbers (``r.F_…``), supply of each place, and
-        for each guest the places of the store it is spilled to and of its own first disk, −1 where there is none.
+        places (first and last slot of each), slots (guest and kind of demand; those of a place together, and in it
+        those of a guest), numbers (``r.F_…``), supply of each place, and for each guest the places of the store it is
+        spilled to and of its own first disk, −1 where there is none.
     demand
         Shape (5, guests).
     paces
@@ -87,8 +154,7 @@ def divide_flows(
     moving
         Shape (places,): MiB/s of moves on each place.
     work
-        Of places (``r.Q_…``), of slots (``r.A_…``), of nodes (``r.V_…``), and room by slot (4 rows) and by guest (2
-        rows); written.
+        Of places (``r.Q_…``), of slots (``r.Z_…``), and room by guest (2 rows); written.
     found
         Shape (5, guests): transfers wanted and had, MiB/s wanted and had, and how far work is slowed; written.
 
@@ -97,8 +163,8 @@ def divide_flows(
     float
         The largest residual of a place beside its amount.
     """
-    places, nodes, slots, numbers, supply, paging = flows
-    values, asks, known, of_slots, of_guests = work
+    places, slots, numbers, supply, paging = flows
+    values, of_slots, of_guests = work
     worst = 0.0
     found[:4] = 0.0
     found[r.O_PACE] = 1.0
@@ -113,22 +179,27 @@ def divide_flows(
         values[r.Q_SUPPLY, place], values[r.Q_KEPT, place] = supply[place], kept
         values[r.Q_AMOUNT, place] = supply[place] - kept
     for slot in range(slots.shape[1]):
-        of_slots[_PART, slot] = min(paces[slots[r.F_GUEST, slot]], 1.0)
-        of_slots[_STEP, slot], of_slots[_WAY, slot] = 1.0, 0.0
+        guest, part_here, cost = slots[r.F_GUEST, slot], numbers[r.F_PART, slot], numbers[r.F_COST, slot]
+        of_slots[r.TAP_WANTED, slot] = demand[slots[r.F_KIND, slot], guest] * part_here * cost
+        of_slots[r.TAP_ASKS, slot] = min(paces[guest], 1.0)
+        of_slots[r.TAP_STEP, slot], of_slots[r.TAP_WAY, slot] = 1.0, 0.0
     for again in range(_MOST_ROUNDS):
         worst = 0.0
-        for slot in range(slots.shape[1]):
-            _ask(slot, _wanted(slot, demand, slots, numbers) * of_slots[_PART, slot], numbers, asks)
         for place in range(places.shape[1]):
-            worst = max(worst, fill_place(place, places, nodes, values, asks, known, (0.0, 1.0)))
-        if not _use_no_more(again, demand, paces, nodes, slots, numbers, asks, known, of_slots, of_guests):
+            worst = max(worst, _share_out(place, places, slots, numbers, values, of_slots))
+        if not _use_no_more(again, paces, slots, of_slots, of_guests):
             break
-    for slot in range(slots.shape[1]):
-        guest, at = slots[r.F_GUEST, slot], 0 if slots[r.F_KIND, slot] == r.W_OPS else 2
-        wanted = _wanted(slot, demand, slots, numbers) / numbers[r.F_COST, slot]
-        given = asks[r.A_GIVEN, slot] / numbers[r.F_COST, slot]
-        found[at, guest] += wanted
-        found[at + 1, guest] += given
+    for place in range(places.shape[1]):
+        is_broken = values[r.Q_BROKEN, place] > 0.0
+        for slot in range(places[r.L_FIRST, place], places[r.L_LAST, place]):
+            guest, at = slots[r.F_GUEST, slot], 0 if slots[r.F_KIND, slot] == r.W_OPS else 2
+            wanted, had = of_slots[r.TAP_WANTED, slot], min(min(paces[guest], 1.0), of_guests[_LOWEST, guest])
+            of_slots[r.TAP_GIVEN, slot], of_slots[r.TAP_HELD, slot] = wanted * had, 0.0
+            if wanted > 0.0 and values[r.Q_LEVEL, place] < math.inf:
+                could, _ = _could_have(slot, values[r.Q_LEVEL, place], is_broken, numbers, of_slots)
+                of_slots[r.TAP_HELD, slot] = 1.0 if could <= had * _ALIKE else 0.0
+            found[at, guest] += wanted / numbers[r.F_COST, slot]
+            found[at + 1, guest] += wanted * had / numbers[r.F_COST, slot]
     for guest in range(lost.shape[1]):
         for at in range(0, 4, 2):
             if found[at, guest] > 0.0:
@@ -138,40 +209,33 @@ def divide_flows(
 
 
 @kernel
-def _use_no_more(
-    again: int, demand: Any, paces: Any, nodes: Any, slots: Any, numbers: Any, asks: Any, known: Any, of_slots: Any,
-    of_guests: Any,
-) -> bool:  # fmt: skip
+def _use_no_more(again: int, paces: Any, slots: Any, of_slots: Any, of_guests: Any) -> bool:
     """Let guests ask for no more of a place than all others let them use; tells whether that is another part now."""
     of_guests[_LOWEST] = of_guests[_NEXT] = 1.0
-    for place in range(nodes.shape[1]):
-        level = known[r.V_LEVEL, place]
-        for slot in range(nodes[r.N_FIRST, place], nodes[r.N_LAST, place]):
-            guest = slots[r.F_GUEST, slot]
-            could = _could_have(slot, _wanted(slot, demand, slots, numbers), level, numbers, asks)
-            of_slots[_COULD, slot] = could
-            of_guests[_LOWEST, guest] = min(of_guests[_LOWEST, guest], could)
     for slot in range(slots.shape[1]):
-        guest, could = slots[r.F_GUEST, slot], of_slots[_COULD, slot]
+        guest = slots[r.F_GUEST, slot]
+        of_guests[_LOWEST, guest] = min(of_guests[_LOWEST, guest], of_slots[r.TAP_COULD, slot])
+    for slot in range(slots.shape[1]):
+        guest, could = slots[r.F_GUEST, slot], of_slots[r.TAP_COULD, slot]
         if could > of_guests[_LOWEST, guest] * _ALIKE:
             of_guests[_NEXT, guest] = min(of_guests[_NEXT, guest], could)
     is_other = False
     for slot in range(slots.shape[1]):
         guest = slots[r.F_GUEST, slot]
-        is_lowest = of_slots[_COULD, slot] <= of_guests[_LOWEST, guest] * _ALIKE
+        is_lowest = of_slots[r.TAP_COULD, slot] <= of_guests[_LOWEST, guest] * _ALIKE
         others = of_guests[_NEXT if is_lowest else _LOWEST, guest]
         goal = min(min(paces[guest], 1.0), others)
-        now = of_slots[_PART, slot]
+        now = of_slots[r.TAP_ASKS, slot]
         if abs(goal - now) <= _AGREED:
             continue
-        is_other, step, way = True, of_slots[_STEP, slot], goal - now
+        is_other, step, way = True, of_slots[r.TAP_STEP, slot], goal - now
         if again >= _FREE:
-            if way * of_slots[_WAY, slot] < 0.0:
+            if way * of_slots[r.TAP_WAY, slot] < 0.0:
                 step = max(step * _BACK, _LEAST_STEP)
             else:
                 step = min(step * (_ON if again < _LATER else _ON_LATER), 1.0)
-        of_slots[_STEP, slot], of_slots[_WAY, slot] = step, way
-        of_slots[_PART, slot] = goal if step == 1.0 else now + step * way
+        of_slots[r.TAP_STEP, slot], of_slots[r.TAP_WAY, slot] = step, way
+        of_slots[r.TAP_ASKS, slot] = goal if step == 1.0 else now + step * way
     return is_other
 
 

@@ -192,7 +192,7 @@ def divide_moment(
         if guest_slots[1, guest] >= 0:
             lost[0, guest] = outcome(guest, guests, standing, disks, rules, layers)
             lost[1, guest] = layers[r.M_SELF_PAGED, guest]
-    if flows[2].shape[1] > 0:
+    if flows[1].shape[1] > 0:
         paces = layers[r.M_PACE]
         residual = divide_flows(flows, demand, paces, lost, rules[r.R_PAGING], moving, flow_work, flowing)
         worst = max(worst, residual)

@@ -40,7 +40,7 @@ def put_rows(
     for row in range(first, until):
         for guest in range(count):
             of_codes[0, row, guest], of_codes[1, row, guest] = codes[r.C_PHASE, guest], codes[r.C_CAUSE, guest]
-    if flows[0][2].shape[1] > 0:
+    if flows[0][1].shape[1] > 0:
         _put_flows(first, until, count, values, flows, flowing, of_flows)
     counters[r.Z_ROWS] = max(first, until)
 
@@ -48,20 +48,18 @@ def put_rows(
 @kernel
 def _put_flows(first: int, until: int, count: int, values: Any, flows: Any, flowing: Any, of_flows: Any) -> None:
     """Fill the rows of what guests transfer, and of stores and links."""
-    place_values, asks = flows[2][0], flows[2][1]
-    nodes = flows[0][1]
+    places, place_values, of_slots = flows[0][0], flows[2][0], flows[2][1]
     for row in range(first, until):
         for channel in range(4):
             for guest in range(count):
                 flowing[channel, row, guest] = values[r.X_OPS_WANTED + channel, guest]
         for place in range(of_flows.shape[0]):
-            wanted, given = 0.0, 0.0
-            for slot in range(nodes[r.N_FIRST, place], nodes[r.N_LAST, place]):
-                wanted += asks[r.A_CAP, slot]
-                given += asks[r.A_GIVEN, slot]
+            given = 0.0
+            for slot in range(places[r.L_FIRST, place], places[r.L_LAST, place]):
+                given += of_slots[r.TAP_GIVEN, slot]
             of_flows[place, 0, row] = place_values[r.Q_SUPPLY, place]
             of_flows[place, 1, row] = place_values[r.Q_KEPT, place]
-            of_flows[place, 2, row], of_flows[place, 3, row] = wanted, given
+            of_flows[place, 2, row], of_flows[place, 3, row] = place_values[r.Q_ASKED, place], given
 
 
 @kernel

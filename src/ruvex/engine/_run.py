@@ -170,7 +170,7 @@ def run_ticks(
                 cpu_moved = cpu_moved or behind != batch[r.B_BEHIND, guest]
                 batch[r.B_BEHIND, guest] = behind
         if cpu_moved or counters[r.Z_CPU_ANEW] > 0:
-            if flows[0][2].shape[1] > 0:
+            if flows[0][1].shape[1] > 0:
                 # Before the processors: batch work wants more of them where it waits for disk or network.
                 is_slower = follow_flows(
                     tick, now, guests, standing, rules, flows[0], flows[1], flows[2], flows[3], values, codes, sums

@@ -78,6 +78,10 @@ Q_ROWS = 11
 """``Q_WAITING`` is what waiting starts need, ``Q_SIZE`` how large a bank is by now, ``Q_SHORT`` whether growth found no
 memory at the last look, ``Q_ARRIVING`` what guests that are on their way here need, ``Q_GIVES`` whether a
 start has guests give all above their need."""
+Q_LEVEL, Q_BROKEN, Q_ASKED = range(3, 6)
+Q_FLOW_ROWS = 6
+"""Of stores and links, after the first three: the level at which all they give adds up (infinite where they have more),
+1 where their promises cannot all be kept, and what would be used of them if they had more."""
 
 # Demand of guests: MHz, MiB, MiB, transfers a second, MiB/s.
 W_CPU, W_WORKING, W_TOUCHED, W_OPS, W_NET = range(5)
@@ -88,6 +92,14 @@ F_GUEST, F_KIND = range(2)
 # What is set for them: weight, limit and reservation (transfers a second, MiB/s), the part of the guest's demand that
 # goes there, and how many of the store's transfers one of the guest's counts as.
 F_WEIGHT, F_LIMIT, F_RESERVATION, F_PART, F_COST = range(5)
+
+# What is known of disks and links by slot. The disks of a guest on one store have the same but for the first and last.
+TAP_WANTED, TAP_ASKS, TAP_COULD, TAP_STEP, TAP_WAY, TAP_GIVEN, TAP_HELD = range(7)
+TAP_ROWS = 7
+"""``TAP_WANTED`` and ``TAP_GIVEN`` are as the store counts transfers, or MiB/s; ``TAP_ASKS`` the part of it that all
+else lets the guest use, ``TAP_COULD`` the part its place could give it; ``TAP_STEP`` how much of the way to that
+``TAP_ASKS`` goes in a round, ``TAP_WAY`` which way it went last; ``TAP_HELD`` 1 where it is this place that has no more
+for it."""
 
 # What guests want and have of stores and links, and how far their work is slowed by it.
 O_OPS_WANTED, O_OPS_GIVEN, O_NET_WANTED, O_NET_GIVEN, O_PACE = range(5)

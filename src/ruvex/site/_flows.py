@@ -52,7 +52,7 @@ class Flows:
 
     Attributes
     ----------
-    places, nodes, slots, numbers, supply, paging
+    places, slots, numbers, supply, paging
         See there; the places are the stores, then the links of hosts that have some.
     disk_of
         By slot the number of the disk among its guest's, −1 for a link.
@@ -61,7 +61,6 @@ class Flows:
     """
 
     places: Ints
-    nodes: Ints
     slots: Ints
     numbers: Floats
     supply: Floats
@@ -72,17 +71,20 @@ class Flows:
     @property
     def as_taken(self) -> tuple[Any, ...]:
         """As the kernels take it."""
-        return self.places, self.nodes, self.slots, self.numbers, self.supply, self.paging
+        return self.places, self.slots, self.numbers, self.supply, self.paging
 
-    def room(self) -> tuple[Floats, Floats, Floats, Floats, Floats]:
-        """Give room for what is known of places, slots and nodes, and to work in by slot and by guest."""
-        places, slots = self.supply.size, self.slots.shape[1]
-        known = np.zeros((r.Q_ROWS, places)), np.zeros((r.A_ROWS, slots)), np.zeros((8, places))
-        return (*known, np.zeros((4, slots)), np.zeros((2, self.paging.shape[1])))
+    def room(self) -> tuple[Floats, Floats, Floats]:
+        """Give room for what is known of places and slots, and to work in by guest."""
+        places, slots, guests = self.supply.size, self.slots.shape[1], self.paging.shape[1]
+        return np.zeros((r.Q_FLOW_ROWS, places)), np.zeros((r.TAP_ROWS, slots)), np.zeros((2, guests))
+
+    def slots_of(self, place: int) -> slice:
+        """Give the slots of a place."""
+        return slice(int(self.places[r.L_FIRST, place]), int(self.places[r.L_LAST, place]))
 
     def promises(self, place: int) -> list[tuple[int, float]]:
         """Give the position of each guest on a place, and what is promised it there in the place's own measure."""
-        slots = slice(int(self.nodes[r.N_FIRST, place]), int(self.nodes[r.N_LAST, place]))
+        slots = self.slots_of(place)
         amounts = self.numbers[r.F_RESERVATION, slots] * self.numbers[r.F_COST, slots]
         return list(zip(self.slots[r.F_GUEST, slots].tolist(), amounts.tolist(), strict=True))
 
@@ -142,11 +144,8 @@ def flows_of(taps: Taps, standing: Standing) -> Flows:
     places = np.zeros((4, count), dtype=np.int64)
     places[r.L_KIND] = np.repeat((r.STORE_PLACE, r.LINK_PLACE), (stores, with_links.size))
     places[r.L_HOST] = np.concatenate((np.full(stores, -1), with_links))
-    places[r.L_FIRST], places[r.L_LAST] = np.arange(count), np.arange(count) + 1
-    nodes = np.full((7, count), -1, dtype=np.int64)
-    nodes[r.N_PLACE] = np.arange(count)
     ends = np.cumsum(np.bincount(place, minlength=count)) if count else np.zeros(0, dtype=np.int64)
-    nodes[r.N_FIRST], nodes[r.N_LAST] = np.concatenate(([0], ends[:-1])) if count else ends, ends
+    places[r.L_FIRST], places[r.L_LAST] = np.concatenate(([0], ends[:-1])) if count else ends, ends
     supply = np.concatenate((taps.stores, taps.links[with_links]))
     paging = np.full((2, guests), -1, dtype=np.int64)
     if guests:
@@ -155,7 +154,7 @@ def flows_of(taps: Taps, standing: Standing) -> Flows:
         paging[1, taps.disks[0, own]] = taps.disks[1, own]
         paging[1] = np.where(on, paging[1], -1)
     return Flows(
-        places, nodes, np.stack((guest[order], kind[order])).astype(np.int64), numbers[:, order].copy(), supply, paging,
+        places, np.stack((guest[order], kind[order])).astype(np.int64), numbers[:, order].copy(), supply, paging,
         disk_of[order].astype(np.int64), link_of_host,
     )  # fmt: skip
 

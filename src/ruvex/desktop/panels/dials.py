@@ -440,7 +440,7 @@ class Dials(QWidget):
 
     def _refuse(self, key: str, reason: str) -> None:
         self.dials[resource_of(key)].fields[key].refuse(reason)
-        self._desk.trial.not_accepted.emit(reason)
+        self._desk.trial.misread(reason)
 
     def _on_refused_changed(self) -> None:
         # Once a refusal is answered, no value that was not accepted may be left standing.

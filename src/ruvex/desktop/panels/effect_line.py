@@ -74,6 +74,8 @@ class EffectLine(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         desk.trial.effect_changed.connect(self._on_effect_changed)
+        # Why the last value was not accepted stays until something else is tried: a day that was played since is not.
+        desk.trial.day_followed.connect(self._show)
         desk.trial.not_accepted.connect(self._on_not_accepted)
         desk.look.rows_changed.connect(self._on_effect_changed)
         desk.units.changed.connect(self._show)

@@ -193,7 +193,7 @@ class FlowDial(QWidget):
             value = self._read(key, text)
         except UnitError as error:
             self.fields[key].refuse(str(error))
-            self._desk.trial.not_accepted.emit(str(error))
+            self._desk.trial.misread(str(error))
         else:
             self._try(key, value)
 

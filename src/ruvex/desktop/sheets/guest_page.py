@@ -164,7 +164,7 @@ class GuestPage(ItemPage):
         self._cores = self.add_form(_CORES)
         self.disks = ListSection("Disks", "disk", _DISK, self._disk_text, self._new_disk, theme, self)
         self.disks.entered.connect(self._on_disks)
-        self.disks.misread.connect(desk.trial.not_accepted)
+        self.disks.misread.connect(desk.trial.misread)
         self._column.addWidget(self.disks)
         self._flows = self.add_form(_FLOWS)
         self.signals = {key: SignalField(key, name, desk, theme, self) for key, name in _SIGNALS}
@@ -172,7 +172,7 @@ class GuestPage(ItemPage):
             self._column.addWidget(field)
             field.tried.connect(lambda signal, key=key: self._on_signal(key, signal, final=False))
             field.entered.connect(lambda signal, key=key: self._on_signal(key, signal, final=True))
-            field.misread.connect(desk.trial.not_accepted)
+            field.misread.connect(desk.trial.misread)
         self._column.addStretch(1)
         desk.selection.changed.connect(self._on_changed)
 

@@ -41,7 +41,7 @@ class ItemPage(Page):
         """Add a form to the page."""
         form = Form(fields, self._theme, self)
         form.entered.connect(lambda key, value: self._enter(form, key, value))
-        form.misread.connect(lambda _key, reason: self._desk.trial.not_accepted.emit(reason))
+        form.misread.connect(lambda _key, reason: self._desk.trial.misread(reason))
         form.tried.connect(self._try)
         form.given_up.connect(self._desk.trial.give_up)
         self.forms.append(form)

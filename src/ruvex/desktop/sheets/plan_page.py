@@ -74,14 +74,14 @@ class PlanPage(ItemPage):
         self._form = self.add_form(_HOST)
         self.bank = BankSection(desk, theme, self)
         self.bank.entered.connect(self._on_bank)
-        self.bank.misread.connect(desk.trial.not_accepted)
+        self.bank.misread.connect(desk.trial.misread)
         self._column.addWidget(self.bank)
         self.links = ListSection(
             "Network links: guests share them, and moves go over them", "link", _LINK,
             lambda link: f"{link.id}   {link.mib_s:.12g} MiB/s", lambda name: {"id": name}, theme, self,
         )  # fmt: skip
         self.links.entered.connect(self._on_links)
-        self.links.misread.connect(desk.trial.not_accepted)
+        self.links.misread.connect(desk.trial.misread)
         self._column.addWidget(self.links)
         self._column.addStretch(1)
         self._chosen: str | None = None

@@ -152,7 +152,7 @@ class RulesPage(ItemPage):
             if not image:
                 reason = f"{part!r} is not an image and its MiB; write it such as: web 900"
                 form.refuse(SHARING.key, reason)
-                self._desk.trial.not_accepted.emit(reason)
+                self._desk.trial.misread(reason)
                 return None
         return found
 

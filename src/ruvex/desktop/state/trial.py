@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -68,6 +68,8 @@ class Trial(QObject):
     -------
     effect_changed()
         ``effect`` is new: a step is being tried, was made, undone or given up.
+    day_followed()
+        ``effect`` is the same, with what it does over the day: that has been played now.
     refused_changed()
         ``refused`` is another one.
     mend_offered(text, label, step)
@@ -77,6 +79,7 @@ class Trial(QObject):
     """
 
     effect_changed = pyqtSignal()
+    day_followed = pyqtSignal()
     refused_changed = pyqtSignal()
     mend_offered = pyqtSignal(str, str, object)
     not_accepted = pyqtSignal(str)
@@ -182,6 +185,11 @@ class Trial(QObject):
         self.not_accepted.emit("")
         return True
 
+    def misread(self, reason: str) -> None:
+        """Tell that what was entered cannot be read, and drop what its first characters had been taken for."""
+        self.give_up()
+        self.not_accepted.emit(reason)
+
     def _offer_along(self, step: Step, error: EditError) -> None:
         """Offer to move along the bound that stands in the way, so that the order of typing does not matter."""
         wider = moved_along(self._document.plan, step.changes)
@@ -267,13 +275,12 @@ class Trial(QObject):
 
     def _set_effect(self, text: str, before: Division, in_passing: str) -> None:
         after = self._look.division
-        moved = all_shifts(before, after)
         day = self._rehearsal.shift if self.step is not None else None
-        self.effect = Effect(text, after.ids, moved, in_passing, day)
+        self.effect = Effect(text, after.ids, all_shifts(before, after), in_passing, day)
         self.effect_changed.emit()
 
     def _on_rehearsed(self) -> None:
         """Tell what is being tried once more, with what it does over the day."""
-        before, effect = self._look.before, self.effect
-        if self.step is not None and effect is not None and before is not None and self._rehearsal.shift is not None:
-            self._set_effect(effect.text, before, effect.in_passing)
+        if self.step is not None and self.effect is not None and self._rehearsal.shift is not None:
+            self.effect = replace(self.effect, day=self._rehearsal.shift)
+            self.day_followed.emit()
