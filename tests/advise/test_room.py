@@ -11,7 +11,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ruvex.advise import MOST, as_elastic, as_fixed, emptied_host, room_for, typed_pattern
+from ruvex.advise import MOST, as_elastic, as_fixed, emptied_host, lacks_text, room_for, typed_pattern
 from ruvex.divide import divide
 from ruvex.plan import EditError, Guest, Plan, add_items, plan_text
 from ruvex.promise import claims_of, refusal_between
@@ -101,10 +101,34 @@ class HowManyMore(unittest.TestCase):
         assert one.refusal is not None and one.lacks_now is not None
         self.assertEqual((one.refusal.kind, one.refusal.place), ("host-memory", "one"))
         # Six of 2 GHz on 10 GHz: each gets 5/6, the five new ones lack 1.67 together, and the old one pays a third.
-        self.assertAlmostEqual(one.lacks_now.cpu_mhz, 5 * 2000 / 6, places=3)
+        self.assertAlmostEqual(one.lacks_now.amounts["cpu"], 5 * 2000 / 6, places=3)
         ((payer, resource, amount),) = [(p.guest, p.resource, p.amount) for p in one.lacks_now.payers]
         self.assertEqual((payer, resource), ("like", "cpu"))
         self.assertAlmostEqual(amount, 2000 / 6, places=3)
+
+    def test_disks_and_network_count(self) -> None:
+        """A store of 1000 and a link of 100: by 300 transfers two more fit beside one, by 40 MiB a second one more."""
+        like: dict[str, Any] = {"id": "like", "disks": [{"id": "d", "store": "s"}],
+                                "demand": {"cpu": 10, "working": 10, "touched": 10, "ops": 300}}  # fmt: skip
+        stores, host = [{"id": "s", "ops": 1000, "mib_s": 900}], HOST | {"links": [{"id": "l", "mib_s": 100}]}
+        site = site_of(plan_of([like], stores=stores, host=host), {})
+        (one,) = room_for(site, pattern_of(site, "like")).hosts
+        self.assertEqual((one.now, one.worst), (2, 2))
+        assert one.lacks_now is not None
+        # Of four each has 250: the three new ones lack 50 each, and the old one pays as much.
+        self.assertAlmostEqual(one.lacks_now.amounts["store"], 150)
+        self.assertEqual(
+            [(p.guest, p.resource, round(p.amount)) for p in one.lacks_now.payers], [("like", "store", 50)]
+        )
+        self.assertEqual(lacks_text(one.lacks_now, site.plan, with_time=False),
+                         "the next one lacks 150 ops/s and takes 50 ops/s from like")  # fmt: skip
+        self.assertEqual(one.lacks_now.to_json()["ops"], one.lacks_now.amounts["store"])
+        like["demand"]["net_mib_s"] = 40
+        site = site_of(plan_of([like], stores=stores, host=host), {})
+        (one,) = room_for(site, pattern_of(site, "like")).hosts
+        self.assertEqual(one.now, 1)
+        assert one.lacks_now is not None
+        self.assertAlmostEqual(one.lacks_now.amounts["link"], 2 * 20 / 3)
 
     def test_the_worst_time_counts_and_is_named(self) -> None:
         """At the moment nobody else wants anything; at the peak of another guest nothing is left."""

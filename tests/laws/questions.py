@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from ruvex.advise import room_for, without_host
-from ruvex.divide import divide
+from ruvex.divide import Division, divide
 from ruvex.engine import rows as r
 from ruvex.exchange import TABLE_KINDS, give_out, read_brought, with_brought
 from ruvex.plan import (
@@ -128,13 +128,22 @@ def _worse_off(case: Case, pattern: Guest, host: str, count: int, at_s: float) -
     """Name somebody who lacks half a percent more of something with so many more guests on a host than without."""
     after = divide(case.site.with_plan(with_more(case.plan, pattern, host, count)), at_s)
     before = divide(case.site, at_s)
-    for guest in after.site.plan.guests:
+    for i, guest in enumerate(after.site.plan.guests):
         row, was = after.position[guest.id], before.position.get(guest.id)
         wanted = max(float(after.cpu.wanted[row]), 1e-9)
         unmet, met = (0.0, 1.0) if was is None else (float(before.cpu.unmet[was]), float(before.layers.met[was]))
         if (float(after.cpu.unmet[row]) - unmet) / wanted > 0.005 or met - float(after.layers.met[row]) > 0.005:
             return guest.id
+        for kind in ("ops", "net"):
+            if _waits(after, i, kind) - (0.0 if was is None else _waits(before, i, kind)) > 0.005:
+                return guest.id
     return ""
+
+
+def _waits(division: Division, guest: int, kind: str) -> float:
+    """Give which part of its transfers (``ops``) or its traffic (``net``) a guest has not."""
+    had, wanted = (float(getattr(division.flowing, f"{kind}_{what}")[guest]) for what in ("delivered", "wanted"))
+    return 1.0 - had / wanted if wanted > 0 else 0.0
 
 
 def lost(case: Case) -> Iterator[str]:

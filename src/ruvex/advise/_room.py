@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Final
@@ -12,16 +12,16 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from ruvex.advise._shift import Shift
-from ruvex.divide import Demand, Solved, demand_at, solve
+from ruvex.divide import Contended, Demand, Division, demand_at, solve
 from ruvex.engine import rows as r
-from ruvex.placing import SAMPLES, lack_in
+from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.placing import SAMPLES
 from ruvex.plan import (
     EditError,
     ElasticMemory,
     FixedMemory,
     Guest,
     Plan,
-    Resource,
     Stays,
     ThinMemory,
     add_items,
@@ -38,6 +38,11 @@ _FEW: Final = 40
 _LEAST: Final = 0.005
 """Who lacks less than this part of what it wants lacks nothing, and who pays less pays nothing."""
 _MOST_PAYERS: Final = 4
+_NOTHING: Final = 1e-9
+_KEYS: Final[Mapping[Contended, str]] = {
+    "cpu": "cpu_mhz", "memory": "memory_mib", "store": "ops", "link": "net_mib_s",
+}  # fmt: skip
+"""What each is called in JSON."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,21 +53,21 @@ class Lacking:
     ----------
     at_s
         When, s since the start of the day.
-    cpu_mhz, memory_mib
-        What it, and those like it beside it, would miss of what they want and need.
+    amounts
+        What it, and those like it beside it, would miss of what they want and need: MHz, MiB, transfers and MiB a
+        second.
     payers
         Who else would get less and by how much, the most first.
     """
 
     at_s: float
-    cpu_mhz: float
-    memory_mib: float
+    amounts: Mapping[Contended, float]
     payers: tuple[Shift, ...]
 
     def to_json(self) -> dict[str, Any]:
         """Give it as JSON has it."""
-        payers = [payer.to_json() for payer in self.payers]
-        return {"at_s": self.at_s, "cpu_mhz": self.cpu_mhz, "memory_mib": self.memory_mib, "payers": payers}
+        named = {_KEYS[of]: amount for of, amount in self.amounts.items()}
+        return {"at_s": self.at_s} | named | {"payers": [payer.to_json() for payer in self.payers]}
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +198,17 @@ def _largest(fits: Callable[[int], bool], most: int) -> int:
     return low
 
 
+class _Lacks:
+    """What guests want, have and lack at a moment; each of shape (kinds, guests) in the order of ``CONTENDED``."""
+
+    def __init__(self, site: Site, demand: Demand, at_s: float) -> None:
+        figures = LookFigures(Division(solve(site, demand), at_s))
+        wanted = np.stack([figures.wanted(of).values for of in CONTENDED])
+        self.lacks = np.stack([figures.lacks(of).values for of in CONTENDED])
+        self.had = wanted - self.lacks
+        self.parts = np.divide(self.lacks, wanted, out=np.zeros_like(wanted), where=wanted > _NOTHING)
+
+
 class _Counting:
     """The site with so many copies of a guest, all off at first."""
 
@@ -274,37 +290,30 @@ class _Counting:
         return [demand_at(self._base, at_s) for at_s in self._moments]
 
     @cached_property
-    def _without(self) -> Sequence[Solved]:
-        return [solve(self._base, demand) for demand in self._demands]
+    def _without(self) -> Sequence[_Lacks]:
+        return [_Lacks(self._base, demand, at_s) for demand, at_s in zip(self._demands, self._moments, strict=True)]
 
     def _lacking(self, counts: tuple[int, ...], moments: int) -> Lacking | None:
         """Tell what is missing at the first of so many moments at which something is."""
         site = self._with(counts)
+        first, last = self._first, self._first + sum(counts)
         for at, demand in enumerate(self._demands[:moments]):
-            solved = solve(site, demand)
-            after, before = lack_in(solved), lack_in(self._without[at])
-            first, number = self._first, sum(counts)
-            mine = after[:, first : first + number]
-            others = after[:, :first] - before[:, :first]
-            if (mine > _LEAST).any() or (others > _LEAST).any():
-                return self._told(solved, self._without[at], others, number, self._moments[at])
+            after, before = _Lacks(site, demand, self._moments[at]), self._without[at]
+            others = after.parts[:, :first] - before.parts[:, :first]
+            if (after.parts[:, first:last] > _LEAST).any() or (others > _LEAST).any():
+                lost = np.where(others > _LEAST, before.had[:, :first] - after.had[:, :first], 0.0)
+                return self._told(after, lost, slice(first, last), self._moments[at])
         return None
 
-    def _told(self, solved: Solved, before: Solved, others: Floats, number: int, at_s: float) -> Lacking:
-        mine = slice(self._first, self._first + number)
-        wanted, given = solved.layers[r.M_CPU_WANTED], solved.given()[0]
-        cpu = float(np.maximum(wanted[mine] - given[mine], 0.0).sum())
-        need, met = solved.layers[r.M_NEED], solved.layers[r.M_MET]
-        memory = float((need[mine] * (1.0 - met[mine])).sum())
-        lost = np.stack((before.given()[0] - given, (met_mib(before) - met_mib(solved))))[:, : self._first]
-        lost = np.where(others > _LEAST, lost, 0.0)
-        names: tuple[Resource, Resource] = ("cpu", "memory")
+    def _told(self, after: _Lacks, lost: Floats, mine: slice, at_s: float) -> Lacking:
         payers = [
-            Shift(self._site.plan.guests[i].id, names[k], float(lost[k, i])) for k, i in np.argwhere(lost > 0).tolist()
+            Shift(self._site.plan.guests[i].id, CONTENDED[k], float(lost[k, i]))
+            for k, i in np.argwhere(lost > 0).tolist()
         ]
-        scale = {"cpu": float(given.sum()), "memory": float(need.sum())}
+        scale = dict(zip(CONTENDED, after.had.sum(axis=1).tolist(), strict=True))
         payers.sort(key=lambda payer: -payer.amount / max(scale[payer.resource], 1.0))
-        return Lacking(at_s, cpu, memory, tuple(payers[:_MOST_PAYERS]))
+        amounts = dict(zip(CONTENDED, after.lacks[:, mine].sum(axis=1).tolist(), strict=True))
+        return Lacking(at_s, amounts, tuple(payers[:_MOST_PAYERS]))
 
     # Both
 
@@ -357,11 +366,6 @@ class _Counting:
 
             counts[host] = most if most and fitting(most) else _largest(fitting, most)
         return sum(counts)
-
-
-def met_mib(solved: Solved) -> Floats:
-    """Give what of each guest's memory need is backed, MiB."""
-    return np.asarray(solved.layers[r.M_NEED] * solved.layers[r.M_MET])
 
 
 def typed_pattern(

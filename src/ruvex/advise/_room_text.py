@@ -45,8 +45,7 @@ def lacks_text(lacking: Lacking | None, plan: Plan, *, with_time: bool = True) -
     """Say what the next one would lack and who would pay; nothing where nothing is lacked."""
     if lacking is None:
         return ""
-    amounts = [(lacking.cpu_mhz, format_cpu), (lacking.memory_mib, format_memory)]
-    missing = [write(round(amount)) for amount, write in amounts if amount >= 1]
+    missing = [amount_text(round(amount), of) for of, amount in lacking.amounts.items() if amount >= 1]
     parts = [f"lacks {' and '.join(missing)}"] if missing else []
     if lacking.payers:
         by_guest: dict[str, list[str]] = {}
