@@ -32,6 +32,14 @@ _LONG = ("tests.advise", "tests.laws", "tests.play", "tests.placing", "tests.tor
 _WITH_WINDOWS = "tests.desktop."
 """Each of these modules has a process of its own: a program has one window, and not the hundreds that were closed."""
 _MOST_READ = 8000
+_FULL_S = 3600
+"""So long each of ``LONG`` goes on."""
+LONG = {
+    "laws on whole plans": ["tests.torture", "--laws"],
+    "random walks in the window": ["tests.monkey"],
+    "damaged inputs and killed writers": ["tests.torture"],
+}
+"""What is searched for a long time on new seeds, in ``--full`` only."""
 
 
 class TimedResult(unittest.TextTestResult):
@@ -202,18 +210,48 @@ def run_everything() -> Counts:
     return total
 
 
+def run_long(seconds: int) -> Counts:
+    """Search on seeds of this time, as many at once as there are processors; each search counts as one."""
+    seed, failed = int(time.time()), 0
+    print(f"for {seconds} s each, seed {seed}", flush=True)
+    left, lock = list(LONG), threading.Lock()
+
+    def take() -> None:
+        nonlocal failed
+        while True:
+            with lock:
+                if not left:
+                    return
+                name = left.pop(0)
+            command = [sys.executable, "-m", *LONG[name], "--seconds", str(seconds), "--seed", str(seed)]
+            done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
+            with lock:
+                failed += done.returncode != 0
+                print(f"{name}: {'FAILED' if done.returncode else 'ok'}", flush=True)
+                print((done.stdout + done.stderr)[-_MOST_READ:], flush=True)
+
+    threads = [threading.Thread(target=take) for _ in range(len(os.sched_getaffinity(0)))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    return Counts(len(LONG) - failed, failed, 0)
+
+
 def tell_slowest(seconds: list[tuple[float, str]]) -> None:
     """Print which tests took longest."""
     print("Slowest:", ", ".join(f"{s:.1f} s {n}" for s, n in sorted(seconds, reverse=True)[:SLOWEST_SHOWN]))
 
 
 def main(names: list[str]) -> int:
-    """Run everything, or only the named test modules; gives the exit status."""
+    """Run everything, with ``--full`` the long searches too, or only the named test modules; gives the exit status."""
     sys.path.insert(0, str(ROOT))
     if names == ["--worker"]:
         work()
         return 0
-    if names:
+    if names[:1] == ["--full"]:
+        counts = run_checks().plus(run_everything()).plus(run_long(int(names[1]) if len(names) > 1 else _FULL_S))
+    elif names:
         counts, seconds = run_suite(unittest.TestLoader().loadTestsFromNames(names), sys.stderr)
         tell_slowest(seconds)
     else:
