@@ -206,6 +206,24 @@ class WorkedExamples(unittest.TestCase):
         self.assertEqual((held.promised[3], held.won[3], held.held[3]), (300, 0, 700))
         self.assertEqual(peer_weights(after.cpu, after, 0), (100, 400))
 
+    def test_what_a_pool_lends_is_what_its_guests_lend_and_what_it_has_left(self) -> None:
+        """Of a pool's 5 GHz one guest uses 0.5 of its 2, one has won 2.5: of the 3 that are its own, 0.5 are idle."""
+        pools = [{"id": "q", "cpu": {"reservation": 6000}}, {"id": "p", "parent": "q", "cpu": {"reservation": 5000}}]
+        guests = [cpu_guest("idle", 500, reservation=2000, pool="p"), cpu_guest("busy", 2500, vcpus=4, pool="p")]
+        parts = parts_of(divided(plan_of(guests, pools)).cpu)
+        ids = divided(plan_of(guests, pools)).ids
+        found = {name: [round(float(part[row])) for part in (parts.promised, parts.won, parts.lent)]
+                 for row, name in enumerate(ids)}  # fmt: skip
+        self.assertEqual(
+            found, {"idle": [500, 0, 1500], "busy": [0, 2500, 0], "p": [3000, 0, 2000], "q": [3000, 0, 3000]}
+        )
+        # One that lacks 3 of 6 takes nothing off what another lends.
+        guests[1:] = [cpu_guest("busy", 9000, vcpus=9, pool="p"), cpu_guest("c", 9000, vcpus=9)]
+        division = divided(plan_of(guests, pools))
+        parts = parts_of(division.cpu)
+        self.assertGreater(division.cpu.unmet[division.position["busy"]], 1000)
+        self.assertAlmostEqual(parts.lent[division.position["p"]], 1500)
+
     def test_no_host_and_nobody_on(self) -> None:
         """A plan without hosts has nothing to give; one without guests has nothing to do."""
         homeless = divided(plan_of([cpu_guest("a", 700)], [{"id": "empty"}], host=None))

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._parts import Parts
+from ruvex.divide._parts import Parts, parts_of_guests, used_of_pools
 from ruvex.engine import rows as r
 
 if TYPE_CHECKING:
@@ -41,7 +41,6 @@ class HostFigures:
         trees, forest = site.forest.trees, site.forest
         count, on = site.hosts.shape[1], site.standing.on
         values = division.solved.values
-        claims = division.claims.guests
         self.supply = np.stack((values[r.Q_SUPPLY, :count], values[r.Q_SUPPLY, count : 2 * count]))
         sums = [np.zeros((2, trees.places.shape[1])) for _ in range(2)]
         for k, of in enumerate((division.cpu, division.memory)):
@@ -60,7 +59,7 @@ class HostFigures:
             self.bank_lent: Floats = np.zeros(0)
             self.bank_spilled: Floats = np.zeros(0)
             return
-        lent = np.maximum(claims[1] - division.memory.given - division.memory.unmet_of_guests, 0.0) * on
+        lent = parts_of_guests(division.memory).lent
         spilled = division.solved.layers[r.M_SPILLED] * on
         self.bank_lent, self.bank_spilled = (
             np.bincount(forest.place_of[1], amounts, minlength=trees.places.shape[1])[banked].astype(np.float64)
@@ -91,7 +90,7 @@ class PoolParts:
     wanted, limit
         Shape (pools, hosts), MHz or MiB; infinity where the part has no limit.
     parts
-        What the part gets, split as ``parts_of`` splits a row's; each shape (pools, hosts).
+        What the part gets, split as ``parts_of`` splits that of a row; each shape (pools, hosts).
     in_bank
         Shape (pools, hosts): how many of its guests there live in the bank.
     """
@@ -119,10 +118,7 @@ class PoolParts:
         ones = np.ones(on.size)
         self.count = summed(ones, on).astype(np.int64)
         self.in_bank = summed(ones, on & ~own).astype(np.int64)
-        self.wanted, delivered, unmet, claim = (
-            summed(amounts, own)
-            for amounts in (of.wanted_of_guests, of.given, of.unmet_of_guests, division.claims.guests[k])
-        )
+        self.wanted, claim = (summed(amounts, own) for amounts in (of.wanted_of_guests, division.claims.guests[k]))
         self.limit = np.full((pools, hosts), np.inf)
         for node in of.pool_nodes.tolist():
             at_place = trees.places[:, trees.nodes[r.N_PLACE, node]]
@@ -130,8 +126,11 @@ class PoolParts:
                 cell = int(trees.nodes[r.N_POOL, node]), max(int(at_place[r.L_HOST]), 0)
                 self.limit[cell] = division.solved.known[r.V_LIMIT, node]
                 claim[cell] = max(claim[cell], float(division.solved.known[r.V_RESERVATION, node]))
-        held = np.maximum(delivered + unmet - self.wanted, 0.0)
-        used = delivered - held
-        promised = np.minimum(claim, used)
-        lent = np.maximum(claim - delivered - unmet, 0.0) * (not of.broken)
-        self.parts = Parts(promised, used - promised, held, lent, unmet)
+        mine = parts_of_guests(of)
+        is_there = own[:, None] & (at[:, None] == np.arange(hosts))
+        claims = claim, division.claims.guests[k][:, None] * is_there
+        used, idle = used_of_pools(layout, claims, mine.won[:, None] * is_there, not of.broken)
+        promised, won, held, lent, unmet = (
+            summed(amounts, own) for amounts in (mine.promised, mine.won, mine.held, mine.lent, mine.unmet)
+        )
+        self.parts = Parts(promised + used, won - used, held, lent + idle, unmet)

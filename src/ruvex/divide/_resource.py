@@ -38,13 +38,18 @@ class ResourceDivision:
     """
 
     def __init__(self, solved: Solved, claims: ClaimSums, k: int) -> None:
-        self.solved, self._claims, self.k = solved, claims, k
+        self.solved, self.claims, self.k = solved, claims, k
         self._site, self._trees = solved.site, solved.site.forest.trees
-        self._layout = solved.site.layout
+        self.layout = solved.site.layout
         self._is_here = (self._trees.places[r.L_KIND] == r.CPU_PLACE) == (k == 0)
         at = self._trees.nodes
         self.pool_nodes = np.flatnonzero((at[r.N_POOL] >= 0) & self._is_here[at[r.N_PLACE]])
         """The nodes of pools, of this resource."""
+
+    @cached_property
+    def has_of_pools(self) -> NDArray[np.bool_]:
+        """Who has of what its pools are promised, in plan order: of memory nobody who lives in a bank."""
+        return np.asarray((self._site.guests[r.G_BANKED] == 0) | (self.k == 0))
 
     @property
     def name(self) -> Resource:
@@ -61,17 +66,17 @@ class ResourceDivision:
     @cached_property
     def promisable(self) -> float:
         """What of it can be promised at all times (section 5)."""
-        return float(self._claims.promisable[self.k])
+        return float(self.claims.promisable[self.k])
 
     @cached_property
     def set_aside(self) -> float:
         """What of that is kept out of all promises."""
-        return float(set_aside(self._site, self._claims.gross)[self.k])
+        return float(set_aside(self._site, self.claims.gross)[self.k])
 
     @cached_property
     def promised(self) -> float:
         """The claims at the top."""
-        return float(self._claims.at_top[self.k])
+        return float(self.claims.at_top[self.k])
 
     @property
     def free(self) -> float:
@@ -136,7 +141,7 @@ class ResourceDivision:
     @cached_property
     def lacks(self) -> Floats:
         """What a row is short of, of a pool the sum over its guests."""
-        return self._layout.summed_by_row(self.lacks_of_guests)
+        return self.layout.summed_by_row(self.lacks_of_guests)
 
     @cached_property
     def broken_nodes(self) -> Floats:
@@ -163,7 +168,7 @@ class ResourceDivision:
     @cached_property
     def is_guest(self) -> Bools:
         """Whether a row is a guest's."""
-        return self._layout.is_guest
+        return self.layout.is_guest
 
     @cached_property
     def reservation(self) -> Floats:
@@ -183,12 +188,12 @@ class ResourceDivision:
     @cached_property
     def claim(self) -> Floats:
         """What the row takes out of the promises of the node above, or of its bank (section 5)."""
-        return self._layout.by_row(self._claims.pools[self.k], self._claims.guests[self.k])
+        return self.layout.by_row(self.claims.pools[self.k], self.claims.guests[self.k])
 
     @cached_property
     def weight(self) -> Floats:
         """The whole weight of a row among its peers."""
-        return self._layout.by_row(self.solved.weights[self.k], self._of_guests(r.A_WEIGHT))
+        return self.layout.by_row(self.solved.weights[self.k], self._of_guests(r.A_WEIGHT))
 
     @cached_property
     def floor(self) -> Floats:
@@ -213,29 +218,29 @@ class ResourceDivision:
     @cached_property
     def wanted(self) -> Floats:
         """What a row wants, of a pool the sum over its guests."""
-        return self._layout.summed_by_row(self.wanted_of_guests)
+        return self.layout.summed_by_row(self.wanted_of_guests)
 
     @cached_property
     def unmet(self) -> Floats:
         """What a row lacks, of a pool the sum over its guests."""
-        return self._layout.summed_by_row(self.unmet_of_guests)
+        return self.layout.summed_by_row(self.unmet_of_guests)
 
     @cached_property
     def level(self) -> Floats:
         """Of a pool in one place the level common to its members in tier 1; else NaN."""
-        pools = np.full(self._layout.parent.size, np.nan)
+        pools = np.full(self.layout.parent.size, np.nan)
         nodes = self._trees.nodes[r.N_POOL, self.pool_nodes]
         pools[nodes] = self.solved.known[r.V_LEVEL, self.pool_nodes]
         pools[np.bincount(nodes, minlength=pools.size) > 1] = np.nan
-        return self._layout.by_row(pools, np.full(self.given.size, np.nan))
+        return self.layout.by_row(pools, np.full(self.given.size, np.nan))
 
     @cached_property
     def node_broken(self) -> Bools:
         """Whether promises of a pool's members cannot all be kept."""
-        pools = np.zeros(self._layout.parent.size)
+        pools = np.zeros(self.layout.parent.size)
         broken = self.pool_nodes[self.broken_nodes[self.pool_nodes] > 0]
         pools[self._trees.nodes[r.N_POOL, broken]] = 1.0
-        return self._layout.by_row(pools, np.zeros(self.given.size)) > 0
+        return self.layout.by_row(pools, np.zeros(self.given.size)) > 0
 
     def level_over(self, row: int) -> float:
         """Give the level at which a row competes with its peers; NaN for a pool that does so in several places."""
@@ -244,7 +249,7 @@ class ResourceDivision:
 
     def owners_of(self, row: int) -> list[int]:
         """Give the nodes in which a row competes with peers: one for a guest that is on, one a place for a pool."""
-        thing, pools = int(self._layout.things[row]), self._layout.parent.size
+        thing, pools = int(self.layout.things[row]), self.layout.parent.size
         if thing >= pools:
             slot = int(self._trees.guest_slots[self.k, thing - pools])
             return [int(self._trees.slots[r.T_OWNER, slot])] if slot >= 0 else []
@@ -271,8 +276,8 @@ class ResourceDivision:
     def _column(self, row: int) -> Floats:
         nodes = self._trees.nodes[:, self.pool_nodes]
         values = self.solved.asks[row, nodes[r.N_SLOT]]
-        pools = np.bincount(nodes[r.N_POOL], values, minlength=self._layout.parent.size).astype(np.float64)
-        return self._layout.by_row(pools, self._of_guests(row))
+        pools = np.bincount(nodes[r.N_POOL], values, minlength=self.layout.parent.size).astype(np.float64)
+        return self.layout.by_row(pools, self._of_guests(row))
 
     def _setting(self, kind: int) -> Floats:
-        return self._layout.by_row(self._site.pools[kind, self.k], self._site.guests[_SETTINGS[kind][self.k]])
+        return self.layout.by_row(self._site.pools[kind, self.k], self._site.guests[_SETTINGS[kind][self.k]])
