@@ -53,6 +53,10 @@ DESKTOP_MAY_IMPORT: dict[str, set[str]] = {
     "shell": {"kit", "state", "panels", "views", "sheets"},
 }
 MOST_LINES = 500
+EDITS_POWER = {
+    "cli/_admit.py", "cli/_check.py", "desktop/panels/dials.py", "desktop/state/editing.py", "desktop/state/steps.py",
+}  # fmt: skip
+"""Who asks whether a guest is told to be on: to switch it, and to say that it is not although it is told to be."""
 
 
 def imports_of(path: Path) -> list[str]:
@@ -69,6 +73,18 @@ def imports_of(path: Path) -> list[str]:
 
 class Architecture(unittest.TestCase):
     """The arrows of the architecture, read from the imports themselves."""
+
+    def test_where_a_guest_is_and_whether_it_is_on_the_standing_says(self) -> None:
+        """What the plan says is a wish: one without a host is put on some, one on a host that is down is not on."""
+        told = []
+        for package in ("words", "advise", "report", "interface", "cli", "desktop"):
+            for path in sorted((SOURCE / package).rglob("*.py")):
+                text = path.read_text(encoding="utf-8")
+                if "plan.host_of(" in text or (
+                    ".is_powered" in text and str(path.relative_to(SOURCE)) not in EDITS_POWER
+                ):
+                    told.append(str(path.relative_to(SOURCE)))
+        self.assertEqual(told, [])
 
     def test_arrows_go_one_way(self) -> None:
         """Each package imports only those below it, and of another package only its root."""

@@ -50,7 +50,7 @@ class Moves(unittest.TestCase):
     @given(plans(max_guests=5), st.data())
     def test_the_gain_comes(self, plan: Plan, data: st.DataObject) -> None:
         """Making the move gives the row what was told, and costs the others what was told."""
-        on = [guest.id for guest in plan.guests if guest.is_on]
+        on = [guest.id for guest in plan.guests if guest.is_powered]
         if not on:
             return
         item, resource = data.draw(st.sampled_from(on)), data.draw(st.sampled_from(["cpu", "memory"]))

@@ -11,11 +11,11 @@ import unittest
 from pathlib import Path
 
 from ruvex.divide import divide
-from ruvex.plan import plan_schema, plan_text, read_plan
+from ruvex.plan import THIN_SPACE, plan_schema, plan_text, read_plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 
-KEYS = "supply wanted promised delivered broken placement rows places"
+KEYS = "supply wanted promised delivered lacks broken placement rows places"
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
 
@@ -43,8 +43,19 @@ class Commands(unittest.TestCase):
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertLessEqual(max(map(len, done.stdout.splitlines())), 100)
         for guest in read_plan(DEMO).plan.guests:
-            self.assertEqual(guest.label in done.stdout, guest.is_on, guest.label)
+            self.assertEqual(guest.label in done.stdout, guest.is_powered, guest.label)
         self.assertIn("Orrin Sound Ferries at 08:10", done.stdout)
+        # What would be used is what they have, less what lies idle, and what is missing: to the digit shown.
+        lines = done.stdout.replace(THIN_SPACE, " ").splitlines()
+        cpu, memory = lines[1], " ".join(lines[2:4])
+        of = [{word: float(value) for word, value in re.findall(r"([a-z][a-z ]*[a-z]) ([0-9.]+)", told)}
+              for told in (cpu, memory)]  # fmt: skip
+        self.assertAlmostEqual(of[0]["wanted"], of[0]["delivered"] + of[0]["lacks"], delta=0.02)
+        missing = of[1]["lacks"] + of[1]["could use besides"]
+        held = of[1]["of it idle"] + of[1]["with squeezed pages"]
+        self.assertAlmostEqual(of[1]["would use"], of[1]["delivered"] - held + missing, delta=0.03)
+        columns = [float(line[-7:]) if line[-1] != "·" else 0.0 for line in lines[6:] if line[:1].strip("! ")]
+        self.assertAlmostEqual(sum(columns), of[1]["lacks"], delta=0.2)
 
     def test_divide_json(self) -> None:
         """The JSON document has exactly the specified keys and full precision."""
@@ -55,7 +66,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(list(document), ["plan", "at", "cpu", "memory"])
         self.assertEqual(list(document["cpu"]), KEYS.split())
         row = document["memory"]["rows"][0]
-        keys = "id kind parent reservation limit shares weight floor use cap wanted delivered unmet broken"
+        keys = "id kind parent reservation limit shares weight floor use cap wanted delivered unmet lacks broken"
         self.assertEqual(list(row), keys.split())
         self.assertIsNone(row["limit"])
         seen: set[str] = set()

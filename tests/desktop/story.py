@@ -158,14 +158,14 @@ class Story:
         self.type_setting("ferry-10", "cpu.reservation", "1 GHz")
         self.rows.setFocus()
         self.press(Qt.Key.Key_Space, widget=self.rows)
-        assert not self.guest("ferry-10").is_on
+        assert not self.guest("ferry-10").is_powered
         self.type_setting("ferry-9", "cpu.reservation", "5 GHz")
         self.drag_onto("ferry-8", self.pools[2])
         self.type_setting("ferry-8", "cpu.reservation", "3 GHz")
         QTest.mouseClick(self.rows.viewport(), LEFT, NONE, self.name_of("ferry-10"))
         self.rows.setFocus()
         self.press(Qt.Key.Key_Space, widget=self.rows)
-        assert not self.guest("ferry-10").is_on
+        assert not self.guest("ferry-10").is_powered
         told = window.refusal.text
         for words in (
             "Not accepted: power ferry-10 on",
@@ -176,7 +176,7 @@ class Story:
         offers = {offer.text(): offer for offer in window.refusal.offers}
         chosen = next(text for text in offers if "that nobody claims from Sailing" in text)
         self.click(offers[chosen])
-        assert self.guest("ferry-10").is_on and not window.refusal.isVisible()
+        assert self.guest("ferry-10").is_powered and not window.refusal.isVisible()
 
     def ask_why(self) -> None:
         """Ask why a guest gets what it gets."""

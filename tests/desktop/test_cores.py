@@ -231,7 +231,7 @@ class Turns(CoresCase):
         waits.setFocus()
         QTest.keyClick(waits, Qt.Key.Key_Down)
         self.assertNotEqual(self.desk.selection.current, second)
-        other = next(g.id for g in self.desk.look.plan.guests if g.host not in (host, None) and g.is_on)
+        other = next(g.id for g in self.desk.look.plan.guests if g.host not in (host, None) and g.is_powered)
         self.desk.selection.select(other)
         strips = self.answered()
         self.assertNotEqual(self.desk.tracing.host, host)

@@ -223,12 +223,12 @@ class Keys(RowsCase):
         self.click_row("a")
         self.press(Qt.Key.Key_Plus)
         self.press(Qt.Key.Key_Space)
-        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, False))
+        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_powered), (110, False))
         self.assertEqual(self.desk.document.undo_stack.count(), 2)
         self.press(Qt.Key.Key_Space)
         self.press(Qt.Key.Key_Plus)
         self.run_action(ActionName.UNDO)
-        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_on), (110, True))
+        self.assertEqual((self.guest("a").cpu.shares, self.guest("a").is_powered), (110, True))
         self.press(Qt.Key.Key_Plus)
         self.desk.look.set_moment(3600.0)
         self.assertEqual(self.guest("a").cpu.shares, 120)
@@ -304,7 +304,7 @@ class Power(RowsCase):
         self.desk.trial.change("c", {"cpu.reservation": 8000}, "c")
         self.click_row("a")
         self.press(Qt.Key.Key_Space)
-        self.assertFalse(self.guest("a").is_on)
+        self.assertFalse(self.guest("a").is_powered)
         self.assertIn("power a on. The supply is short of CPU promises by 1.00", self.window.refusal.text)
         self.assertIn("a", self.desk.trial.refused.step.changed)  # type: ignore[union-attr]
         QTest.keyClick(self.window.refusal.close_button, Qt.Key.Key_Escape)
@@ -314,9 +314,9 @@ class Power(RowsCase):
         offer = next(o for o in self.window.refusal.offers if "reservation of c" in o.text())
         QTest.mouseClick(offer, LEFT)
         self.settle()
-        self.assertTrue(self.guest("a").is_on)
+        self.assertTrue(self.guest("a").is_powered)
         self.run_action(ActionName.UNDO)
-        self.assertEqual((self.guest("a").is_on, self.guest("c").cpu.reservation), (False, 8000))
+        self.assertEqual((self.guest("a").is_powered, self.guest("c").cpu.reservation), (False, 8000))
 
     def test_a_selection_starts_in_order_and_tells_who_waits(self) -> None:
         """A pool's guests are powered on by shares; the rest is named with what it lacks."""
@@ -327,7 +327,7 @@ class Power(RowsCase):
         self.show_plan(plan_of(guests, [{"id": "p"}]))
         self.click_row("p")
         self.press(Qt.Key.Key_Space)
-        self.assertEqual([g.is_on for g in self.desk.look.plan.guests], [False, True, True])
+        self.assertEqual([g.is_powered for g in self.desk.look.plan.guests], [False, True, True])
         self.assertIn("low: The supply is short of memory promises by 19.5", self.window.notice.text)
         self.press(Qt.Key.Key_Space)
         self.assertIn("power low on", self.window.refusal.text)
@@ -365,7 +365,7 @@ class Clipboard(RowsCase):
         # What the last column is nobody knows: it is asked, and left out if nobody says.
         QTest.mouseClick(self.window.exchanging.table_page.add_button, LEFT)
         self.settle()
-        self.assertEqual([self.guest(g).is_on for g in "xy"], [True, False])
+        self.assertEqual([self.guest(g).is_powered for g in "xy"], [True, False])
         self.assertIn("Left out: Remarks", self.window.notice.text)
         self.assertIn("1 guest was added powered off", self.window.notice.text)
 

@@ -109,7 +109,7 @@ class InAndOut(WindowCase):
         self.assertEqual(found, {guest.label: guest.vcpus for guest in guests})
         self.assertIn(f"out.ovf: {len(guests)} guests", self.window.notice.text)
         self.assertTrue(self.desk.document.is_dirty)
-        self.assertTrue(all(guest.is_on for guest in self.desk.document.plan.guests))
+        self.assertTrue(all(guest.is_powered for guest in self.desk.document.plan.guests))
 
     def test_what_is_no_envelope(self) -> None:
         """It is told in words, and nothing changes; the same where no folder of groups is."""
@@ -141,7 +141,7 @@ class InAndOut(WindowCase):
             ([host.id for host in plan.hosts], [pool.name for pool in plan.pools]), (["this-host"], ["quay"])
         )
         guest = plan.guests[0]
-        self.assertEqual((guest.name, guest.memory.size, guest.cpu.shares, guest.is_on), ("mail", 300, 240, True))
+        self.assertEqual((guest.name, guest.memory.size, guest.cpu.shares, guest.is_powered), ("mail", 300, 240, True))
         self.assertIn(guest.id, self.desk.look.division.ids)
 
     def pick(self, chooser: Chooser, text: str) -> None:

@@ -103,7 +103,7 @@ class Table(WindowCase):
         for guest in self.shown():
             self.assertEqual((self.cell(guest, "pool"), self.cell(guest, "host")), ("Booking", "skerry-2"))
         self.list.line.setText("off")
-        off = [guest.id for guest in self.desk.look.plan.guests if not guest.is_on]
+        off = [guest.id for guest in self.desk.look.plan.guests if not guest.is_powered]
         self.assertEqual(sorted(self.shown()), sorted(off))
 
     def test_selecting_and_editing_as_in_the_rows(self) -> None:

@@ -107,17 +107,39 @@ class Aids(WindowCase):
         guests = [cpu_guest("a", 900, pool="p") | {"host": "h0"}, cpu_guest("b", 900, pool="q") | {"host": "h1"},
                   cpu_guest("c", 900, pool="q") | {"host": "h0"}]  # fmt: skip
         self.show_plan(plan_of(guests, [{"id": "p"}, {"id": "q"}], host=None, hosts=hosts))
-        plan, units = self.desk.look.plan, self.desk.units
+        site, units = self.desk.look.division.site, self.desk.units
         for item, half in (("a", (10_000, 50_000)), ("b", (5000, 25_000)), ("p", (10_000, 50_000)),
                            ("q", (15_000, 75_000))):  # fmt: skip
-            found = find_item(plan, item)
+            found = find_item(site.plan, item)
             assert isinstance(found, Guest | Pool)
             for name, amount in zip(RESOURCES, half, strict=True):
                 for unit in units.all_of(name, item):
-                    self.assertAlmostEqual(parse(typed(amount, unit), unit, plan, found), amount, delta=0.5)
-                    self.assertAlmostEqual(parse("50 % host", unit, plan, found), amount, delta=0.5)
+                    self.assertAlmostEqual(parse(typed(amount, unit), unit, site, found), amount, delta=0.5)
+                    self.assertAlmostEqual(parse("50 % host", unit, site, found), amount, delta=0.5)
                 percent_of_host = next(u for u in units.all_of(name, item) if u.name == "%")
                 self.assertEqual(figure_with_unit(amount, percent_of_host), f"50.0{THIN_SPACE}%")
+
+    def test_who_names_no_host_is_where_it_was_put(self) -> None:
+        """The guest that any host may have is on the empty one: the dials say so, and percent are of that one's cores.
+
+        The third names a host that is down, and is not on, though it is told to be.
+        """
+        hosts = [HOST | {"id": "h0", "name": "Full", "mhz": 500}, HOST | {"id": "h1", "name": "Roomy"},
+                 HOST | {"id": "h2", "name": "Gone", "up": False}]  # fmt: skip
+        guests = [cpu_guest("a", 3000, vcpus=5, reservation=2500) | {"host": "h0"}, cpu_guest("b", 1500, vcpus=2),
+                  cpu_guest("c", 900) | {"host": "h2"}]  # fmt: skip
+        self.show_plan(plan_of(guests, host=None, hosts=hosts))
+        dials = self.window.dials
+        for item, told in (("b", "Roomy"), ("c", "Gone")):
+            self.desk.selection.select(item)
+            self.settle()
+            place = dials._place.text().replace("\u00a0", " ")
+            self.assertIn(told, place)
+            self.assertEqual("its host is down" in place, item == "c")
+            self.assertNotIn("no host", place)
+        self.assertEqual([unit.per for unit in self.desk.units.all_of("cpu", "b") if unit.name == "%"], [100, 20])
+        site = self.desk.look.division.site
+        self.assertEqual([guest for guest in "abc" if site.is_on(guest)], ["a", "b"])
 
     def test_axis_against_own_want(self) -> None:
         """On its own axis a guest that has all it wants fills its row, one that is hurt does not."""

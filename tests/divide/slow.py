@@ -76,7 +76,7 @@ class SlowDivision:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self.on = [g for g in plan.guests if g.is_on and (not plan.hosts or self.host(g).up)]
+        self.on = [g for g in plan.guests if g.is_powered and (not plan.hosts or self.host(g).up)]
         self.shared = {g.id: self.shared_by(g) for g in self.on}
         self.given: dict[tuple[Place, str], float] = {}
         self.asks: dict[tuple[Place, str], Ask] = {}

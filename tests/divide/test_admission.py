@@ -250,7 +250,7 @@ class AgainstTheSlowOne(unittest.TestCase):
     @given(plans(all_up=True), st.data())
     def test_power_on_agrees(self, plan: Plan, data: st.DataObject) -> None:
         """A guest is refused exactly when some place breaks its rule by more; the sequence agrees with single steps."""
-        waiting = [guest.id for guest in plan.guests if not guest.is_on]
+        waiting = [guest.id for guest in plan.guests if not guest.is_powered]
         for pool in plan.pools:
             draws = data.draw(st.booleans())
             plan = change_settings(plan, pool.id, {"cpu.draws": draws, "memory.draws": draws})

@@ -432,7 +432,7 @@ class Properties(unittest.TestCase):
     @given(plans())
     def test_guest_that_is_off_changes_nothing(self, plan: Plan) -> None:
         """Leaving out a guest that is off gives the same figures, and it has no row."""
-        without = plan_from(plan.model_dump() | {"guests": [g.model_dump() for g in plan.guests if g.is_on]})
+        without = plan_from(plan.model_dump() | {"guests": [g.model_dump() for g in plan.guests if g.is_powered]})
         for resource in RESOURCES:
             there = {row["id"]: row["delivered"] for row in divided(plan).to_json()[resource]["rows"]}
             gone = {row["id"]: row["delivered"] for row in divided(without).to_json()[resource]["rows"]}

@@ -118,8 +118,8 @@ class Settled(unittest.TestCase):
         # Promises of large transfers may together be more than the MiB/s of a store allow: all are kept in part then.
         assume(all(place.promised <= place.supply for place in division.flowing.places))
         linked = {host.id for host in plan.hosts if host.links}
-        there = {(guest.id, disk.id) for guest in plan.guests if guest.is_on for disk in guest.disks}
-        there |= {(guest.id, "") for guest in plan.guests if guest.is_on and guest.host in linked}
+        there = {(guest.id, disk.id) for guest in plan.guests if guest.is_powered for disk in guest.disks}
+        there |= {(guest.id, "") for guest in plan.guests if guest.is_powered and guest.host in linked}
         self.assertEqual({(tap.guest, tap.disk) for tap in taps}, there)
         pace = {guest.id: float(division.layers.pace[division.position[guest.id]]) for guest in plan.guests}
         self.assertEqual(disagreement(plan, taps, pace), [])

@@ -181,7 +181,7 @@ class Identities(unittest.TestCase):
         compiled = site_of(plan, {})
         division = divide(compiled, 0.0)
         found, memory = division.layers, division.memory
-        thin = {g.id for g in plan.guests if g.is_on and g.memory.mode == "thin"}
+        thin = {g.id for g in plan.guests if g.is_powered and g.memory.mode == "thin"}
         rows = [division.position[guest] for guest in thin]
         covered = found.backed + found.shared + found.balloon + found.squeezed + found.spilled
         np.testing.assert_allclose(covered[rows], found.touched[rows], rtol=1e-9, atol=1e-6)

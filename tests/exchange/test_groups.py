@@ -242,7 +242,7 @@ class Out(unittest.TestCase):
     def test_by_hand(self) -> None:
         """Everybody who is on has a file on its own host, in its pool's slice, with its weight and bounds."""
         scopes = [path for path in self.files if ".scope.d/" in path]
-        self.assertEqual(len(scopes), sum(guest.is_on for guest in self.plan.guests))
+        self.assertEqual(len(scopes), sum(guest.is_powered for guest in self.plan.guests))
         found = self.settings_of(r"skerry\x2d1/ticket\x2ddb.scope.d/50-ruvex.conf")
         self.assertEqual(found["Slice"], "machine-booking.slice")
         self.assertEqual((found["CPUWeight"], found["MemoryMin"]), ("170", "23552M"))

@@ -97,7 +97,8 @@ class Scripts(unittest.TestCase):
         found, day = divided(site), played(site, until="00:10")
         with patch.dict(sys.modules, {"pandas": pandas}):
             self.assertEqual((found.cpu.to_pandas(), day.to_pandas("backed")), ("table", "table"))
-        self.assertEqual(set(made[0][0]), {"kind", "parent", "wanted", "delivered", "unmet", "promised", "cause"})
+        columns = {"kind", "parent", "wanted", "delivered", "unmet", "lacks", "promised", "cause"}
+        self.assertEqual(set(made[0][0]), columns)
         self.assertEqual(made[0][1], list(found.cpu))
         self.assertEqual(len(made[1][0]["mail"]), len(day.times_s))
         with patch.dict(sys.modules, {"pandas": None}), self.assertRaisesRegex(NoPandasError, "pip install pandas"):

@@ -96,7 +96,7 @@ class Edits:
             return with_events(plan, [event for event in plan.events if self._random.random() < 0.5])
         if what == "power" and plan.guests:
             guest = self._random.choice(plan.guests)
-            return change_settings(plan, guest.id, {"power": "off" if guest.is_on else "on"})
+            return change_settings(plan, guest.id, {"power": "off" if guest.is_powered else "on"})
         return (
             move_moment(plan, self._random.choice((0.0, 30_000.0))) if what == "moment" else rename_plan(plan, "other")
         )

@@ -78,7 +78,7 @@ def resting_plans(draw: st.DrawFn) -> Plan:
         update: dict[str, Any] = {"boot_s": 5}
         if jump is not None:
             update["demand.working"] = {"kind": "steps", "at": [[0, guest.demand.working], [300, jump]]}
-        if guest.is_on and draw(st.booleans()):
+        if guest.is_powered and draw(st.booleans()):
             update["power"] = "off"
             events.append({"at": draw(st.integers(0, 600)), "do": "power-on", "target": guest.id})
         guests.append(with_settings(guest, update))

@@ -14,13 +14,13 @@ from hypothesis import strategies as st
 from lxml import html
 
 from ruvex.divide import divide, site_shares
-from ruvex.plan import Plan, PlanFileError, read_plan
+from ruvex.ledger import LookFigures
+from ruvex.plan import THIN_SPACE, Plan, PlanFileError, plan_text, read_plan
 from ruvex.play import Player
-from ruvex.promise import claims_of
 from ruvex.report import Owner, owners_of, report_of, write_report
 from ruvex.report._page import html_of
 from ruvex.site import site_of
-from tests.builders import cpu_guest, plan_of
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.divide.strategies import plans
@@ -36,6 +36,31 @@ def owners_for(plan: Plan, hour_s: float = 600.0) -> tuple[tuple[Owner, ...], Pl
 
 class Owners(unittest.TestCase):
     """Promised, used, lent, unmet and parts."""
+
+    def test_what_one_has_won_does_not_hide_what_another_lends(self) -> None:
+        """Of 2 GHz promised one guest uses 0.5, its neighbour has won 3; of a pool's 6 one that nobody has is lent."""
+        guests = [cpu_guest("idle", 500, reservation=2000, pool="p"), cpu_guest("busy", 3000, vcpus=4, pool="p")]
+        (ann,), _ = owners_for(plan_of(guests, [{"id": "p", "owner": "Ann", "cpu": {"reservation": 6000}}]))
+        self.assertAlmostEqual(ann.guests["idle"][0].lent, 1500)
+        self.assertAlmostEqual(ann.cpu.lent, 2500)
+        self.assertAlmostEqual(ann.pools["p"][0].lent, 2500)
+
+    def test_owners_and_banks_have_all_that_is_promised(self) -> None:
+        """The table adds up to what the page says is promised, with a line for what banks hold for nobody by name."""
+        host = HOST | {"bank": {"size_mib": 3000, "max_mib": 9000}}
+        guests = [memory_guest("a", 900, mode="thin", size=2000, reservation=700, pool="p"),
+                  memory_guest("b", 900, mode="thin", size=2000, reservation=500, bank=True)]  # fmt: skip
+        plan = plan_of(guests, [{"id": "p", "owner": "Ann"}], host=host)
+        owners, _ = owners_for(plan)
+        division = divide(site_of(plan, {}))
+        banks = float(LookFigures(division).promises.of_banks)
+        self.assertEqual(banks, 3000)
+        self.assertAlmostEqual(sum(owner.memory.promised for owner in owners) + banks, division.memory.promised)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "x.ruvex.json")
+            path.write_text(plan_text(plan), encoding="utf-8")
+            self.assertRegex(run("owners", str(path)).stdout.replace(THIN_SPACE, " "), r"the banks +2\.93 GiB")
+            self.assertEqual(json.loads(run("owners", str(path), "--json").stdout)["banks_mib"], 3000)
 
     def test_by_hand(self) -> None:
         """A pool in another's counts for its own owner; what is promised and idle is lent; unmet counts in hours."""
@@ -73,7 +98,7 @@ class Owners(unittest.TestCase):
         plan = Plan.model_validate(data)
         owners, day = owners_for(plan)
         site = site_of(plan, {})
-        division, claims = divide(site), claims_of(site)
+        division = divide(site)
         self.assertEqual(sorted(g for owner in owners for g in owner.guests), sorted(plan.guest_index))
         self.assertEqual(sorted(p for owner in owners for p in owner.pools), sorted(plan.pool_index))
         on = [i for i, guest in enumerate(plan.guests) if division.on[division.position[guest.id]]]
@@ -81,9 +106,9 @@ class Owners(unittest.TestCase):
             ((division.cpu, "cpu_wanted", "cpu_delivered"), (division.memory, "need", "backed"))
         ):
             parts = [owner.cpu if k == 0 else owner.memory for owner in owners]
-            at_top = sum(float(claims.sums.pools[k, i]) for i, pool in enumerate(plan.pools) if pool.parent is None)
-            at_top += sum(float(claims.sums.guests[k, i]) for i, g in enumerate(plan.guests) if g.pool is None)
-            self.assertAlmostEqual(sum(p.promised for p in parts), at_top, delta=1e-6 * max(1.0, at_top))
+            others = float(LookFigures(division).promises.of_banks) if k else 0.0
+            promised = sum(p.promised for p in parts) + others
+            self.assertAlmostEqual(promised, resource.promised, delta=1e-6 * max(1.0, promised))
             shares = site_shares(division, resource)
             whole = sum(shares[division.position[plan.guests[i].id]] for i in on)
             self.assertAlmostEqual(sum(p.part for p in parts), whole)

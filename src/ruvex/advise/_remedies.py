@@ -232,14 +232,16 @@ class _Search:
 
     def _claiming(self, plan: Plan, refusal: Refusal, resource: Resource) -> list[Guest]:
         """Give the other guests at or below the place that is short that claim what is missing, largest first."""
-        k, there = RESOURCE_KINDS[resource].at, self._before.site.plan.guest_index
+        k, site = RESOURCE_KINDS[resource].at, self._before.site
+        there = site.plan.guest_index
         is_node = refusal.kind in ("cpu", "memory")
         inside = pools_within(plan, refusal.place) if is_node else set()
         found = []
         for guest in plan.guests:
-            host = plan.host_of(guest)
-            is_here = guest.pool in inside if is_node else host and host.id == refusal.place
-            if is_here and guest.is_on and guest.id in there and guest.id not in self._changed:
+            if guest.id not in there or guest.id in self._changed or not site.is_on(guest.id):
+                continue
+            host = site.host_of(guest.id)
+            if guest.pool in inside if is_node else host and host.id == refusal.place:
                 claim = float(self._before.claim_of(guest.id)[k])
                 if claim >= refusal.shortfall:
                     found.append((claim, guest))

@@ -84,7 +84,7 @@ def ending_text(ladder: Ladder, plan: Plan) -> str:
         return stop_text(ladder, ladder.stops[0], plan)
     if ladder.resource == "cpu" and ladder.item in plan.guest_index:
         guest = plan.guests[plan.guest_index[ladder.item]]
-        host = plan.host_of(guest)
+        host = plan.hosts[plan.host_index[ladder.host]] if ladder.host is not None else None
         if host is not None and ladder.wanted >= guest.vcpus * host.mhz * (1 - 1e-9):
             return "it has all that its vCPUs can use"
     return "it has all it wants"

@@ -31,7 +31,7 @@ def print_admission(path: Path, guest: str, *, as_json: bool) -> int:
     if guest not in file.plan.guest_index:
         known = ", ".join(list(file.plan.guest_index)[:10])
         raise EditError(f"there is no guest {guest!r} in the plan; it has {known or 'none'}")
-    was_on = file.plan.guests[file.plan.guest_index[guest]].is_on
+    was_on = file.plan.guests[file.plan.guest_index[guest]].is_powered
     site = site_of(change_settings(file.plan, guest, {"power": "off"}), file.traces)
 
     def power_on(plan: Plan) -> Plan:

@@ -81,7 +81,7 @@ def _off(site: Site) -> list[Fault]:
     if not plan.hosts:
         return found
     for i, guest in enumerate(plan.guests):
-        if guest.is_on and not site.standing.on[i]:
+        if guest.is_powered and not site.standing.on[i]:
             found.append(Fault("off", (guest.id,), f"{guest.label} is to be on, and {_why_off(plan, site, i)}"))
     return found
 

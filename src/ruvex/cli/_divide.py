@@ -11,14 +11,25 @@ from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
 from ruvex.cli._why import print_why
 from ruvex.divide import Division, PlacePart, ResourceDivision, divide, place_label, places_of
-from ruvex.plan import RESOURCES, THIN_SPACE, Plan, UnitError, format_number, format_time, parse_time
+from ruvex.ledger import LookFigures
+from ruvex.plan import (
+    RESOURCE_KINDS,
+    RESOURCES,
+    THIN_SPACE,
+    Plan,
+    Resource,
+    UnitError,
+    format_number,
+    format_time,
+    parse_time,
+)
 from ruvex.site import site_of
 
 _WIDTH: Final = 100
 _GIB_MIB: Final = 1024.0
 _GHZ_MHZ: Final = 1000.0
-_HEADINGS: Final = ("promised", "wanted", "delivered", "unmet") * 2
-_WIDTHS: Final = (8, 7, 9, 7) * 2
+_HEADINGS: Final = ("promised", "wanted", "delivered", "lacks", "promised", "would use", "delivered", "lacks")
+_WIDTHS: Final = (8, 7, 9, 7, 8, 9, 9, 7)
 _NAME_WIDTH: Final = _WIDTH - sum(width + 1 for width in _WIDTHS)
 
 
@@ -55,8 +66,8 @@ def time_in_day(text: str, plan: Plan) -> float:
 def _print_table(division: Division, plan: Plan) -> None:
     lines = [f"{plan.name or 'Unnamed plan'} at {format_time(division.at_s)}"]
     lines += [
-        _summary("CPU", division.cpu, _GHZ_MHZ, "GHz"),
-        _summary("Memory", division.memory, _GIB_MIB, "GiB"),
+        _summary(division, "cpu", _GHZ_MHZ, "GHz"),
+        _summary(division, "memory", _GIB_MIB, "GiB"),
     ]
     labels = plan.labels
     rows = [row for row in range(len(division.ids)) if division.on[row]]
@@ -116,27 +127,30 @@ def _print_hosts(division: Division, plan: Plan) -> None:
     print("\n".join(_flow_lines(division, plan)))
 
 
-def _summary(name: str, resource: ResourceDivision, scale: float, unit: str) -> str:
-    parts = [
-        f"{word} {format_number(value / scale, 2)}"
-        for word, value in (
-            ("supply", resource.supply),
-            ("wanted", resource.total_wanted),
-            ("promised", resource.promised),
-            ("delivered", resource.total_delivered),
-        )
-    ]
+def _summary(division: Division, name: Resource, scale: float, unit: str) -> str:
+    """Tell what all guests come to: what they would use is what they have, less what lies idle, and what is missing."""
+    resource, figures = division.of(name), LookFigures(division)
+    told = [
+        ("supply", resource.supply), ("wanted" if name == "cpu" else "would use", resource.total_wanted),
+        ("promised", resource.promised), ("delivered", resource.total_delivered),
+    ]  # fmt: skip
+    lines = [[*told, ("lacks", figures.lacks(name).total)]]
+    if name == "memory":
+        idle, squeezed, could = figures.held_idle.total, figures.keeps_squeezed.total, figures.could_use.total
+        held = [("of it idle", idle), *([("with squeezed pages", squeezed)] if squeezed > 0 else [])]
+        lines = [told, [*held, ("lacks", figures.lacks(name).total), ("could use besides", could)]]
+    parts = ["   ".join(f"{word} {format_number(value / scale, 2)}" for word, value in line) for line in lines]
     broken = "\n        ! These promises cannot all be kept: this cannot run as it is." if resource.broken else ""
     if resource.placement and not resource.broken:
         broken = "\n        ! A pool's promise does not fit where its guests are; --by-host shows where."
-    return f"{name:<7}{unit}   " + "   ".join(parts) + broken
+    return f"{RESOURCE_KINDS[name].title:<7}{unit}   " + f"\n{'':13}".join(parts) + broken
 
 
 def _row_lines(division: Division, rows: list[int], labels: Mapping[str, str]) -> list[str]:
     columns = [
         (values / scale).tolist()
         for resource, scale in ((division.cpu, _GHZ_MHZ), (division.memory, _GIB_MIB))
-        for values in (resource.claim, resource.wanted, resource.delivered, resource.unmet)
+        for values in (resource.claim, resource.wanted, resource.delivered, resource.lacks)
     ]
     broken = division.cpu.node_broken | division.memory.node_broken
     lines = []

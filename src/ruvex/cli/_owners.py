@@ -8,13 +8,14 @@ from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
 from ruvex.divide import divide
+from ruvex.ledger import LookFigures
 from ruvex.plan import THIN_SPACE, PlanFileError, format_cpu, format_memory, format_number
 from ruvex.play import Player
 from ruvex.report import REPORT_SUFFIXES, Owner, owners_of, report_of, write_report
 from ruvex.site import site_of
 
 _NAME = 24
-_HEADINGS = ("promised", "used", "at most", "lent", "unmet h", "part")
+_HEADINGS = ("promised", "used", "at most", "lent", "lacking h", "part")
 
 
 def print_owners(path: Path, out: Path | None, *, as_json: bool) -> int:
@@ -32,18 +33,22 @@ def print_owners(path: Path, out: Path | None, *, as_json: bool) -> int:
     if out is not None:
         report = report_of(site)
         write_report(report, out)
-        owners = report.owners
+        division, owners = report.division, report.owners
     else:
-        day = Player(site)
+        day, division = Player(site), divide(site)
         day.run()
-        owners = owners_of(divide(site), day)
+        owners = owners_of(division, day)
+    banks = LookFigures(division).promises.of_banks
     if as_json:
-        print_document({"plan": file.plan.name, "owners": [owner.to_json() for owner in owners]})
+        found = [owner.to_json() for owner in owners]
+        print_document({"plan": file.plan.name, "owners": found, "banks_mib": banks})
         return 0
     for word in ("CPU", "Memory"):
         print(f"{word:{_NAME}} " + " ".join(f"{heading:>10}" for heading in _HEADINGS))
         for owner in owners:
             print(f"{fitted(owner.name, _NAME)} {_cells(owner, word)}")
+    if banks > 0:
+        print(f"{'the banks':{_NAME}} {format_memory(banks).replace(THIN_SPACE, ' '):>10}")
     if out is not None:
         print(f"The report is in {out.name}")
     return 0

@@ -15,9 +15,11 @@ from ruvex.divide._parts import (
     all_shifts,
     looks_same,
     parts_of,
+    parts_of_guests,
     peer_weights,
     shifts_between,
     shifts_by_guest,
+    used_of_pools,
 )
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve, solve_as_one
@@ -61,6 +63,7 @@ __all__ = [
     "looks_same",
     "overcommit_of",
     "parts_of",
+    "parts_of_guests",
     "peer_weights",
     "place_label",
     "places_of",
@@ -70,5 +73,6 @@ __all__ = [
     "site_shares",
     "solve",
     "solve_as_one",
+    "used_of_pools",
     "who_has_it",
 ]

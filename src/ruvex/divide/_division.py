@@ -25,7 +25,7 @@ from ruvex.site import ClaimSums, Layout, Site, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
 
-_COLUMNS = ("reservation", "limit", "shares", "weight", "floor", "use", "cap", "wanted", "delivered", "unmet")
+_COLUMNS = ("reservation", "limit", "shares", "weight", "floor", "use", "cap", "wanted", "delivered", "unmet", "lacks")
 
 
 class Division:
@@ -227,6 +227,7 @@ class Division:
             "wanted": resource.total_wanted,
             "promised": resource.promised,
             "delivered": resource.total_delivered,
+            "lacks": float(resource.lacks_of_guests.sum()),
             "broken": resource.broken,
             "placement": resource.placement,
             "rows": rows,

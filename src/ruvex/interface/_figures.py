@@ -27,8 +27,8 @@ class Figure:
     ----------
     id, kind, parent
         Which one, ``guest`` or ``pool``, and the id of the pool it is in.
-    wanted, delivered, unmet
-        What it would use, what it gets, and what is missing.
+    wanted, delivered, unmet, lacks
+        What it would use, what it gets, what is missing of that, and what it lacks: of memory only what it needs.
     promised
         What it claims out of the promises above it.
     cause
@@ -41,6 +41,7 @@ class Figure:
     wanted: float
     delivered: float
     unmet: float
+    lacks: float
     promised: float
     cause: str
 
@@ -82,7 +83,7 @@ class Figures(Mapping[str, Figure]):
         return frame({name: [getattr(one, name) for one in self.values()] for name in names}, list(self))
 
 
-_NUMBERS = ("wanted", "delivered", "unmet", "promised")
+_NUMBERS = ("wanted", "delivered", "unmet", "lacks", "promised")
 
 
 def frame(columns: Mapping[str, Any], index: Any) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ruvex.divide import Division, ResourceDivision, Tap, causes_of
 from ruvex.divide import divide as divide_site
 from ruvex.interface._figures import Figure, Figures, frame
+from ruvex.ledger import LookFigures
 from ruvex.plan import (
     Plan,
     PlanFile,
@@ -120,18 +121,19 @@ class Divided:
         """What each guest has of its host's links, MiB/s; nobody where there are none."""
         return self._flows("link")
 
-    def _flows(self, kind: str) -> Figures:
+    def _flows(self, kind: Literal["store", "link"]) -> Figures:
         division, taps = self.division, dict[str, list[Tap]]()
         for place in division.flowing.places:
             for tap in place.taps if place.kind == kind else ():
                 taps.setdefault(tap.guest, []).append(tap)
-        found = dict[str, Figure]()
+        figures, found = LookFigures(division), dict[str, Figure]()
+        wanted, lacks = figures.wanted(kind).values, figures.lacks(kind).values
         for guest, its in taps.items():
-            wanted, delivered = sum(tap.wanted for tap in its), sum(tap.delivered for tap in its)
+            i = division.site.plan.guest_index[guest]
             why = min((tap.slowed_by for tap in its if tap.slowed_by), key=lambda one: one == "elsewhere", default="")
             found[guest] = Figure(
-                guest, "guest", division.parents[division.position[guest]], wanted, delivered,
-                max(0.0, wanted - delivered), sum(tap.reservation for tap in its), why,
+                guest, "guest", division.parents[division.position[guest]], float(wanted[i]),
+                float(wanted[i] - lacks[i]), float(lacks[i]), float(lacks[i]), sum(tap.reservation for tap in its), why,
             )  # fmt: skip
         return Figures(found)
 
@@ -143,7 +145,8 @@ class Divided:
             if division.on[row]:
                 found[item] = Figure(
                     item, division.kinds[row], division.parents[row], float(part.wanted[row]),
-                    float(part.delivered[row]), float(part.unmet[row]), float(part.claim[row]), causes.word(row),
+                    float(part.delivered[row]), float(part.unmet[row]), float(part.lacks[row]), float(part.claim[row]),
+                    causes.word(row),
                 )  # fmt: skip
         return Figures(found)
 

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Contended, Division
+from ruvex.divide import Contended, Division, parts_of_guests
 from ruvex.engine import rows as r
 from ruvex.ledger._promises import PromiseFigures
 
@@ -103,6 +103,20 @@ class LookFigures:
     def could_use(self) -> OfGuests:
         """What of memory was touched, or is headroom, beyond the need, and has no memory behind it; nobody lacks it."""
         beyond = self.division.memory.unmet_of_guests - self.lacks("memory").values
+        return OfGuests(self.division, np.where(self._on, np.maximum(beyond, 0.0), 0.0))
+
+    @cached_property
+    def held_idle(self) -> OfGuests:
+        """What guests hold of memory beyond what they would use: what is fixed or reserved and lies idle."""
+        return OfGuests(self.division, parts_of_guests(self.division.memory).held)
+
+    @cached_property
+    def keeps_squeezed(self) -> OfGuests:
+        """What guests have of memory only to keep squeezed pages that they work with: they have it, and lack those.
+
+        With it all adds up: would use = delivered − held idle − keeps squeezed + lacks + could use.
+        """
+        beyond = self.lacks("memory").values - self.division.memory.unmet_of_guests
         return OfGuests(self.division, np.where(self._on, np.maximum(beyond, 0.0), 0.0))
 
     @cached_property

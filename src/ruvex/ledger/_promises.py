@@ -56,6 +56,11 @@ class PromiseFigures:
         return self.can_be_of_hosts - self.of_hosts
 
     @property
+    def of_banks(self) -> float:
+        """What is promised to banks, MiB: nobody else has it, whatever their guests are promised of it."""
+        return float(self.sums.banks.sum())
+
+    @property
     def of_no_host(self) -> Floats:
         """What is promised at the top beside guests of hosts and banks, shape (2,): what pools hold for nobody yet."""
         return np.asarray(self.sums.nodes[:, 0] - self.of_hosts.sum(axis=1))

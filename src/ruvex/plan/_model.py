@@ -306,8 +306,8 @@ class Guest(Item):
         return isinstance(self.memory, ThinMemory) and self.memory.bank
 
     @property
-    def is_on(self) -> bool:
-        """Whether the guest is powered on."""
+    def is_powered(self) -> bool:
+        """Whether its power is on; one whose host is down is not on all the same: the standing of a site says."""
         return self.power == "on"
 
 

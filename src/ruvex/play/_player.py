@@ -171,7 +171,7 @@ class Player:
         host, up = next((host, up) for since, host, up in reversed(self._places) if since <= at_s or since == 0.0)
         guests = []
         for guest, is_on, at in zip(plan.guests, on, host, strict=True):
-            update: dict[str, Any] = {} if guest.is_on == is_on else {"power": "on" if is_on else "off"}
+            update: dict[str, Any] = {} if guest.is_powered == is_on else {"power": "on" if is_on else "off"}
             there = plan.hosts[at].id if plan.hosts and at >= 0 else None
             if len(plan.hosts) > 1 and there != guest.host and there is not None:
                 update["host"] = there

@@ -9,11 +9,10 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Division, site_shares
+from ruvex.divide import Division, ResourceDivision, site_shares, used_of_pools
 from ruvex.ledger import DayFigures
-from ruvex.plan import RESOURCES, Plan, pools_above
+from ruvex.plan import RESOURCES, Plan, pools_above, pools_within
 from ruvex.play import Player
-from ruvex.promise import Claims, claims_of
 
 Floats = NDArray[np.float64]
 NOBODY: Final = "nobody named"
@@ -30,7 +29,8 @@ class OwnersPart:
     mean, most
         What is used over the day, on average and at most; of memory what is backed.
     lent
-        What is promised and not used, on average: others have it meanwhile.
+        What is promised and neither used nor lacking, on average, added up guest by guest and pool by pool: others have
+        it meanwhile.
     unmet_hours
         What was lacking, MHz·h or MiB·h, added up guest by guest.
     part
@@ -131,11 +131,12 @@ class _Figures:
 
     def __init__(self, division: Division, day: Player) -> None:
         self._division, self._plan = division, division.site.plan
-        self._claims: Claims = claims_of(division.site)
+        self._claims = division.claims
         figures = DayFigures(day)
         self._hours = figures.hours
         used = figures.series("cpu_delivered"), figures.series("backed")
         self._over = [(figures.wanted(of), had, figures.lacks(of)) for of, had in zip(RESOURCES, used, strict=True)]
+        self._lent = [self._lent_of(division.of(of)) for of in RESOURCES]
         self._parts = [site_shares(division, division.cpu), site_shares(division, division.memory)]
         self._inside = self._members()
 
@@ -146,12 +147,27 @@ class _Figures:
                 inside[pool.id].append(i)
         return inside
 
-    def _part(self, k: int, guests: list[int], promised: float, part: float) -> OwnersPart:
+    def _lent_of(self, resource: ResourceDivision) -> tuple[Floats, Floats]:
+        """Give what guests lend over the day, on average, and what pools lend beside that of what they are promised."""
+        k, layout = resource.k, resource.layout
+        _, used, lacking = self._over[k]
+        claims = (self._claims.guests[k] * resource.has_of_pools)[:, None]
+        lent = np.maximum(self._claims.guests[k][:, None] - used - lacking, 0.0)
+        won = np.maximum(used - self._claims.guests[k][:, None], 0.0) * resource.has_of_pools[:, None]
+        _, idle = used_of_pools(layout, (self._claims.pools[k][:, None], claims), won)
+        nested = np.flatnonzero(layout.parent >= 0)
+        own = idle.copy()
+        np.subtract.at(own, layout.parent[nested], idle[nested])
+        some = used.shape[1] > 0
+        of_guests, of_pools = (of.mean(axis=1) if some else np.zeros(of.shape[0]) for of in (lent, own))
+        return np.asarray(of_guests), np.asarray(of_pools)
+
+    def _part(self, k: int, guests: list[int], pools: list[int], promised: float, part: float) -> OwnersPart:
         wanted, used, lacking = (over[guests].sum(axis=0) for over in self._over[k])
-        some = used.size > 0
+        some, lent = used.size > 0, float(self._lent[k][0][guests].sum() + self._lent[k][1][pools].sum())
         return OwnersPart(
             promised, float(used.mean()) if some else 0.0, float(used.max()) if some else 0.0,
-            float(np.maximum(promised - used, 0.0).mean()) if some else 0.0, float(lacking.sum() * self._hours), part,
+            lent, float(lacking.sum() * self._hours), part,
             wanted, used, lacking,
         )  # fmt: skip
 
@@ -161,23 +177,25 @@ class _Figures:
 
     def pair_of_guest(self, i: int) -> tuple[OwnersPart, OwnersPart]:
         """Give what a guest has."""
-        cpu, memory = (
-            self._part(k, [i], float(self._claims.sums.guests[k, i]), self._shares(k, [i])) for k in range(2)
-        )
+        cpu, memory = (self._part(k, [i], [], float(self._claims.guests[k, i]), self._shares(k, [i])) for k in range(2))
         return cpu, memory
 
     def pair_of_pool(self, pool: str) -> tuple[OwnersPart, OwnersPart]:
         """Give what a pool has."""
-        at, guests = self._plan.pool_index[pool], self._inside[pool]
+        plan, guests = self._plan, self._inside[pool]
+        inside = [plan.pool_index[one] for one in pools_within(plan, pool) if one is not None]
         cpu, memory = (
-            self._part(k, guests, float(self._claims.sums.pools[k, at]), self._shares(k, guests)) for k in range(2)
+            self._part(k, guests, inside, float(self._claims.pools[k, plan.pool_index[pool]]), self._shares(k, guests))
+            for k in range(2)
         )
         return cpu, memory
 
     def of_owner(self, k: int, own: set[int], name: str, owner_of_pool: Mapping[str, str]) -> OwnersPart:
         """Give what an owner has of one resource."""
-        plan, sums = self._plan, self._claims.sums
-        promised = sum(float(sums.guests[k, i]) for i in own if plan.guests[i].pool is None)
+        plan, sums = self._plan, self._claims
+        # What one in a bank is promised is the bank's, which stands by itself beside the owners.
+        beside = [i for i in own if plan.guests[i].pool is None and not (k and plan.guests[i].in_bank)]
+        promised = float(sums.guests[k, beside].sum())
         for number, pool in enumerate(plan.pools):
             above = owner_of_pool.get(pool.parent or "", "")
             if owner_of_pool[pool.id] == name and above != name:
@@ -185,4 +203,5 @@ class _Figures:
             elif owner_of_pool[pool.id] != name and above == name and pool.parent is not None:
                 promised -= float(sums.pools[k, number])
         guests = sorted(own)
-        return self._part(k, guests, max(promised, 0.0), self._shares(k, guests))
+        pools = [number for number, pool in enumerate(plan.pools) if owner_of_pool[pool.id] == name]
+        return self._part(k, guests, pools, max(promised, 0.0), self._shares(k, guests))

@@ -11,7 +11,7 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise import GROUPS, Effect
-from ruvex.ledger import DayFigures
+from ruvex.ledger import DayFigures, LookFigures
 from ruvex.plan import (
     RESOURCES,
     THIN_SPACE,
@@ -110,25 +110,26 @@ def _facts(report: Report) -> dict[str, Any]:
     ]  # fmt: skip
     return {
         "plan": plan, "at": format_time(division.at_s), "worst": format_time(report.worst_s),
-        "on": sum(guest.is_on for guest in plan.guests), "up": sum(host.up for host in plan.hosts),
+        "on": int(division.site.standing.on.sum()), "up": int(division.site.standing.up.sum()),
         "hosts": _hosts(report), "cpu": cpu, "memory": memory, "overcommit": report.overcommit, "charts": charts,
         "cpu_most": float(sums["cpu_wanted"].max(initial=0.0)), "memory_most": float(need.max(initial=0.0)),
         "owners": [_owner(owner, report, times) for owner in report.owners],
-        "groups": _findings(report), "without": report.without, "reserve": report.reserve,
+        "banks": LookFigures(division).promises.of_banks, "groups": _findings(report),
+        "without": report.without, "reserve": report.reserve,
         "savings": report.savings, "facts": summary_facts(report.summary, plan), "mhz_of": _MHZ_OF, "mib_of": _MIB_OF,
         "label": lambda item: label_of(plan, item),
     }  # fmt: skip
 
 
 def _hosts(report: Report) -> list[dict[str, Any]]:
-    recording, plan = report.day.recording, report.division.site.plan
+    recording, plan, standing = report.day.recording, report.division.site.plan, report.division.site.standing
     found = []
     for number, host in enumerate(plan.hosts):
 
         def of(name: str, number: int = number) -> np.ndarray:
             return np.asarray(recording.of_places(name)[number], dtype=np.float64)
 
-        guests = sum(guest.is_on and (plan.host_of(guest) or host) is host for guest in plan.guests)
+        guests = int((standing.on & (standing.host == number)).sum())
         found.append({
             "label": host.label, "up": host.up, "cores": host.cores, "guests": guests,
             "cpu": float(of("cpu_supply").max(initial=0.0)), "cpu_wanted": float(of("cpu_wanted").max(initial=0.0)),
@@ -146,7 +147,7 @@ def _owner(owner: Owner, report: Report, times: np.ndarray) -> dict[str, Any]:
     guests = [
         row(item, pair) | {"pool": label_of(plan, plan.guests[plan.guest_index[item]].pool),
                            "vcpus": plan.guests[plan.guest_index[item]].vcpus,
-                           "on": plan.guests[plan.guest_index[item]].is_on}
+                           "on": report.division.site.is_on(item)}
         for item, pair in owner.guests.items()
     ]  # fmt: skip
     title = isolated(owner.name) or "nobody"

@@ -91,6 +91,18 @@ class Site:
     standing: Standing
     forest: Forest
 
+    def host_of(self, guest: str) -> Host | None:
+        """Give the host a guest is on, or was before it went off; None where it is nowhere.
+
+        A guest whose plan names no host is on the one it was put on when it started.
+        """
+        at = int(self.standing.host[self.plan.guest_index[guest]]) if self.plan.hosts else -1
+        return self.plan.hosts[at] if at >= 0 else None
+
+    def is_on(self, guest: str) -> bool:
+        """Tell whether a guest is on: the plan says so, and its host is up."""
+        return bool(self.standing.on[self.plan.guest_index[guest]])
+
     def with_plan(self, plan: Plan, traces: Traces | None = None) -> Site:
         """Give the arrays of another plan, patching only what differs where the frame is the same.
 

@@ -72,7 +72,7 @@ def standing_of(plan: Plan, ground: Ground, hosts: Floats) -> Standing:
     count, guests = len(plan.guests), ground.guests
     only = 0 if len(plan.hosts) <= 1 else -1
     host = np.array([only if g.host is None else plan.host_index[g.host] for g in plan.guests], dtype=np.int64)
-    power = np.array([g.is_on for g in plan.guests], dtype=np.bool_)
+    power = np.array([g.is_powered for g in plan.guests], dtype=np.bool_)
     up = hosts[r.H_UP] > 0
     of_guests = np.zeros((4, count), dtype=np.int64)
     of_guests[r.S_HOST] = host

@@ -63,11 +63,11 @@ def banks(case: Case) -> Iterator[Finding]:
     """A bank that is too small for its guests, too few volumes for them, a volume far larger than its guest needs."""
     plan, site = case.plan, case.division.site
     below = {one.id: one.below_s.get("bank", 0.0) for one in case.day.summary().guests}
-    for host in plan.hosts:
+    for number, host in enumerate(plan.hosts):
         bank = host.bank
         if bank is None:
             continue
-        live = [guest for guest in plan.guests if guest.in_bank and plan.host_of(guest) is host]
+        live = [guest for guest in plan.guests if guest.in_bank and case.host_of(plan.guest_index[guest.id]) == number]
         pressed = max((below[guest.id] for guest in live), default=0.0)
         if pressed >= LEAST_S:
             grow = Remedy(f"a bank of {format_memory(bank.max_mib)}", ((host.id, {"bank.size_mib": bank.max_mib}),))

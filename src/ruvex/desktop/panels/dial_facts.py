@@ -30,7 +30,7 @@ def _guest_facts(desk: Desk, guest: Guest, row: int) -> list[str]:
     if memory.mode == "elastic" and not guest.agent:
         facts.append("agent missing: its memory stays at boot size")
     pace = float(desk.look.division.layers.pace[row])
-    if guest.is_on and pace < 0.995:
+    if desk.look.division.on[row] and pace < 0.995:
         facts.append(f"pace {pace:.2f}")
     if isinstance(memory, ThinMemory) and memory.size > memory.reservation:
         facts.append(f"needs {figure_with_unit(memory.size - memory.reservation, unit)} of spill space")

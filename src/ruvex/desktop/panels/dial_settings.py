@@ -99,5 +99,5 @@ def _most(plan: Plan, division: Division, item: Guest | Pool, resource: Resource
     if resource == "memory":
         memory = item.memory
         return memory.size if isinstance(memory, ThinMemory) else 0.0
-    host = plan.host_of(item)
+    host = division.site.host_of(item.id)
     return item.vcpus * host.mhz if host else max(float(figures.wanted[row]), _UNSHOWN_TOP[resource])

@@ -295,9 +295,10 @@ class Dials(QWidget):
         pool_id = item.parent if isinstance(item, Pool) else item.pool
         pool = plan.labels[pool_id] if pool_id else "beside the pools"
         if isinstance(item, Guest):
-            host = plan.host_of(item)
+            host, is_on = division.site.host_of(item.id), division.site.is_on(item.id)
+            state = "on" if is_on else "its host is down" if item.is_powered and host and not host.up else "off"
             vcpus = f"{item.vcpus}\u00a0vCPU" + ("s" if item.vcpus > 1 else "")
-            parts = [pool, host.label if host else "no host", vcpus, "on" if item.is_on else "off"]
+            parts = [pool, host.label if host else "no host", vcpus, state]
         else:
             count = int(((division.parent_row == division.position[item.id]) & division.on).sum())
             parts = [f"pool in {pool}" if pool_id else "pool", f"{count} member{'s' if count != 1 else ''} on"]
@@ -436,7 +437,7 @@ class Dials(QWidget):
         if setting == "headroom_percent":
             return parse_plain(text.replace("%", ""))
         unit = self._desk.units.of(resource, item.id)
-        return parse(text, unit, self._desk.look.plan, item)
+        return parse(text, unit, self._desk.look.division.site, item)
 
     def _refuse(self, key: str, reason: str) -> None:
         self.dials[resource_of(key)].fields[key].refuse(reason)

@@ -140,7 +140,7 @@ class FlowDial(QWidget):
             name = f"{disk.id} on {store.label}"
             tap = taps.get(disk.id)
             found.append(_Part(f"disk {disk.id}", name, "store", disk.shares, disk.limit_ops, reservation, tap))
-        host = plan.host_of(guest)
+        host = self._desk.look.division.site.host_of(guest.id)
         if host is not None and host.links:
             link = guest.link
             found.append(_Part(_NETWORK, _NETWORK, "link", link.shares, link.limit_mib_s, None, taps.get(_NETWORK)))

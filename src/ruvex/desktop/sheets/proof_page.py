@@ -15,7 +15,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
 from ruvex.divide import divide
-from ruvex.plan import EditError, Plan, find_item, format_cpu, format_time
+from ruvex.plan import EditError, Plan, find_item, format_cpu, format_time, pools_within
 from ruvex.proof import Proof, ProofRow, processors_here, scaled_to
 
 _HINT: Final = (
@@ -188,14 +188,11 @@ class ProofPage(Page):
 
     def _host_of(self, pool: str) -> str | None:
         """Give the host on which most of a pool's guests are; None for the first."""
-        plan = self._desk.document.plan
-        counts: dict[str, int] = {}
-        for guest in plan.guests:
-            host = plan.host_of(guest)
-            at = guest.pool
-            while at is not None and at != pool:
-                at = plan.pools[plan.pool_index[at]].parent
-            if at == pool and host is not None and host.up and guest.is_on:
+        site, counts = self._desk.document.site, dict[str, int]()
+        inside = pools_within(site.plan, pool)
+        for guest in site.plan.guests:
+            host = site.host_of(guest.id)
+            if guest.pool in inside and host is not None and site.is_on(guest.id):
                 counts[host.id] = counts.get(host.id, 0) + 1
         return max(counts, key=lambda host: counts[host], default=None)
 

@@ -23,7 +23,6 @@ from ruvex.plan import (
     Bursts,
     Daily,
     Guest,
-    Plan,
     Signal,
     Steps,
     format_cpu,
@@ -31,7 +30,7 @@ from ruvex.plan import (
     format_time,
     get_setting,
 )
-from ruvex.site import gather_signals
+from ruvex.site import Site, gather_signals
 from ruvex.words import flow_amount
 
 _HEIGHT: Final = 86
@@ -50,24 +49,25 @@ class _Amount:
     kind: str
     write: Callable[[float], str]
     typical: float
-    most: Callable[[Plan, Guest], float]
+    most: Callable[[Site, Guest], float]
 
 
-def _most_cpu(plan: Plan, guest: Guest) -> float:
-    host = plan.host_of(guest)
+def _most_cpu(site: Site, guest: Guest) -> float:
+    host = site.host_of(guest.id)
     return guest.vcpus * host.mhz if host is not None else 0.0
 
 
-def _most_traffic(plan: Plan, guest: Guest) -> float:
-    host = plan.host_of(guest)
+def _most_traffic(site: Site, guest: Guest) -> float:
+    host = site.host_of(guest.id)
     return sum(link.mib_s for link in host.links) if host is not None else 0.0
 
 
-def _most_ops(plan: Plan, guest: Guest) -> float:
+def _most_ops(site: Site, guest: Guest) -> float:
+    plan = site.plan
     return sum(plan.stores[plan.store_index[disk.store]].ops for disk in guest.disks)
 
 
-_MEMORY: Final = _Amount("mib", format_memory, 2048.0, lambda _plan, guest: guest.memory.size)
+_MEMORY: Final = _Amount("mib", format_memory, 2048.0, lambda _site, guest: guest.memory.size)
 _AMOUNTS: Final[Mapping[str, _Amount]] = {
     "demand.cpu": _Amount("mhz", format_cpu, 1000.0, _most_cpu),
     "demand.working": _MEMORY,
@@ -415,7 +415,7 @@ class SignalField(QWidget):
             bank = gather_signals([guest.model_copy(update={"demand": demand})], traces, plan.day_s)
             return np.asarray(bank.at(np.linspace(0.0, plan.day_s, _POINTS))[:, 0, 0])
 
-        most = self._amount.most(plan, guest)
+        most = self._amount.most(self._desk.look.division.site, guest)
         self.curve.show_signal(_dump(self._signal), evaluate, plan.day_s, most, self._amount.write)
         if kind == "trace" and self.chooser.findData("trace") < 0:
             self.chooser.addItem("a trace", "trace")

@@ -146,7 +146,7 @@ class Editor(QObject):
         """
         base = self._desk.document.plan
         off = [i.model_copy(update={"power": "off"}) if isinstance(i, Guest) else i for i in items]
-        wishing = [item.id for item in items if isinstance(item, Guest) and item.is_on]
+        wishing = [item.id for item in items if isinstance(item, Guest) and item.is_powered]
         try:
             site = self._desk.document.site.with_plan(further(add_items(base, off)))
         except EditError as error:
@@ -319,7 +319,7 @@ class Editor(QObject):
         plan = self._desk.document.plan
         chosen = set(self._desk.selection.ids)
         guests = [g for g in plan.guests if g.id in chosen or chosen & {pool.id for pool in pools_above(plan, g)}]
-        sleeping = [guest.id for guest in guests if not guest.is_on]
+        sleeping = [guest.id for guest in guests if not guest.is_powered]
         if not guests:
             return
         if not sleeping:

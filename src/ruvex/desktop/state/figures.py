@@ -12,7 +12,6 @@ from ruvex.plan import (
     SHARES_STANDARD,
     THIN_SPACE,
     Guest,
-    Plan,
     Pool,
     Resource,
     UnitError,
@@ -21,6 +20,7 @@ from ruvex.plan import (
     parse_memory,
     parse_number,
 )
+from ruvex.site import Site
 
 NAME: Final[Mapping[str, str]] = {name: kind.title for name, kind in RESOURCE_KINDS.items()} | {
     "store": "Disks", "link": "Network",
@@ -79,14 +79,14 @@ def typed(value: float, unit: Unit) -> str:
     return text if same else f"{format_number(value)}{THIN_SPACE}{kind.unit}"
 
 
-def parse(text: str, unit: Unit, plan: Plan, item: Guest | Pool | None) -> float:
+def parse(text: str, unit: Unit, site: Site, item: Guest | Pool | None) -> float:
     """Read what a person typed; a bare number is in the unit in force, and so is a bare ``%``.
 
     Parameters
     ----------
     text, unit
         What was typed, and the unit in force for what it is typed for.
-    plan, item
+    site, item
         What it is typed for: percent of a host are those that figures of it are shown in.
 
     Raises
@@ -101,13 +101,13 @@ def parse(text: str, unit: Unit, plan: Plan, item: Guest | Pool | None) -> float
             return parse_plain(number) * unit.per
         except UnitError:
             pass  # it names a unit of its own
-    hosts = hosts_counted(plan, None if item is None else item.id)
+    hosts = hosts_counted(site, None if item is None else item.id)
     if unit.resource == "memory":
         if plain.endswith(("%", "% host", "% of host", "% of the host")) and hosts:
             return parse_plain(plain.split("%")[0]) * sum(host.memory_mib for host in hosts) / 100
         return parse_memory(text, default_unit="GiB")
     mhz, cores = sum(host.cores * host.mhz for host in hosts), sum(host.cores for host in hosts)
-    own = own_mhz(plan, item.id) if isinstance(item, Guest) else 0.0
+    own = own_mhz(site, item.id) if isinstance(item, Guest) else 0.0
     return parse_cpu(
         text,
         default_unit="GHz",

@@ -90,8 +90,8 @@ def would_need_off(before: Plan, after: Plan, changed: Iterable[str]) -> str:
         for item_id in changed
         if isinstance(old := find_item(before, item_id), Guest)
         and isinstance(new := find_item(after, item_id), Guest)
-        and old.is_on
-        and new.is_on
+        and old.is_powered
+        and new.is_powered
     }
     named = [(label, what) for label, what in told.items() if what]
     if not named:

@@ -6,11 +6,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.desktop.state.look import Look
 from ruvex.divide import Contended
-from ruvex.plan import Guest, Host, Plan, Pool, Resource, find_item, pools_within
+from ruvex.engine import rows as r
+from ruvex.plan import Guest, Host, Pool, Resource, find_item, pools_within
+from ruvex.site import Site
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,14 +95,14 @@ class Units(QObject):
         return [self._unit(resource, name, item_id) for name in CHOICES[resource]]
 
     def _unit(self, resource: Contended, name: str, item_id: str | None) -> Unit:
-        plan, absolute = self._look.plan, ABSOLUTE[resource]
-        if name == absolute.name or not plan.hosts:
+        site, absolute = self._look.division.site, ABSOLUTE[resource]
+        if name == absolute.name or not site.plan.hosts:
             return absolute
-        hosts = hosts_counted(plan, item_id)
+        hosts = hosts_counted(site, item_id)
         if resource == "memory":
             per = sum(host.memory_mib for host in hosts) / 100
         elif name == OF_OWN:
-            per = own_mhz(plan, item_id) / 100
+            per = own_mhz(site, item_id) / 100
         else:
             mhz = sum(host.cores * host.mhz for host in hosts)
             per = mhz / 100 if name == OF_HOST else mhz / sum(host.cores for host in hosts)
@@ -106,30 +110,35 @@ class Units(QObject):
         return Unit(resource, shown, per) if per > 0 else absolute
 
 
-def hosts_counted(plan: Plan, item_id: str | None) -> Sequence[Host]:
+def hosts_counted(site: Site, item_id: str | None) -> Sequence[Host]:
     """Give the hosts that a percentage is of and cores are of: a guest's own, of a pool those that its guests are on.
 
     Those that are up count; of all else, and where there is none such, all of them.
     """
+    plan = site.plan
     item = find_item(plan, item_id) if item_id is not None else None
     if isinstance(item, Guest):
-        host = plan.host_of(item)
+        host = site.host_of(item.id)
         return plan.hosts if host is None else (host,)
-    inside = pools_within(plan, item_id) if isinstance(item, Pool) else set()
-    there = {host.id for one in plan.guests if one.is_on and one.pool in inside and (host := plan.host_of(one))}
-    found = [host for host in plan.hosts if host.up and (host.id in there or not there)]
+    there = set(site.standing.host[_inside(site, item_id)].tolist()) - {-1} if isinstance(item, Pool) else set()
+    found = [host for at, host in enumerate(plan.hosts) if host.up and (at in there or not there)]
     return found or plan.hosts
 
 
-def own_mhz(plan: Plan, item_id: str | None) -> float:
+def own_mhz(site: Site, item_id: str | None) -> float:
     """Give the MHz of all vCPUs of a guest, or of the guests that are on in a pool; of all of them for None."""
-    item = find_item(plan, item_id) if item_id is not None else None
-    if isinstance(item, Guest):
-        host = plan.host_of(item)
-        return item.vcpus * host.mhz if host else 0.0
-    total, inside = 0.0, pools_within(plan, item_id)
-    for guest in plan.guests:
-        host = plan.host_of(guest)
-        if guest.is_on and host is not None and (item_id is None or guest.pool in inside):
-            total += guest.vcpus * host.mhz
-    return total
+    plan = site.plan
+    if item_id is not None and item_id in plan.guest_index:
+        host = site.host_of(item_id)
+        return plan.guests[plan.guest_index[item_id]].vcpus * host.mhz if host else 0.0
+    there = np.flatnonzero(_inside(site, item_id) & (site.standing.host >= 0))
+    mhz = site.hosts[r.H_MHZ, site.standing.host[there]]
+    return float((site.guests[r.G_VCPUS, there] * mhz).sum())
+
+
+def _inside(site: Site, item_id: str | None) -> NDArray[np.bool_]:
+    """Tell who is on and in a pool, at any depth; of all of them for None."""
+    if item_id is None:
+        return site.standing.on
+    inside = pools_within(site.plan, item_id)
+    return site.standing.on & np.array([guest.pool in inside for guest in site.plan.guests], dtype=np.bool_)

@@ -94,7 +94,7 @@ class _OneHost:
                 self._promise_of_cpu(guest.label, guest.cpu.reservation)
                 lines += [*self._quota(guest.cpu.limit), *self._cores(guest), *self._memory_of(guest)]
                 files[f"{escape(item)}.scope.d/{_FILE}"] = _text("Scope", [f"Slice={self._slice(guest.pool)}", *lines])
-        off = [guest.label for guest in self._plan.guests if not guest.is_on]
+        off = [guest.label for guest in self._plan.guests if not guest.is_powered]
         if off:
             self._unsaid.append(f"{', '.join(off)}: off, not written")
         unsaid = "\n".join(f"  {line}" for line in self._unsaid) or "  nothing"

@@ -191,10 +191,12 @@ class _Merge:
         self._merge_events()
         left = [record for record in self._here.handed_over if record.pool != self._root]
         plan = with_handed_over(self._plan, left)
-        started = [
-            item for item in self._changed if item in plan.guest_index and plan.guests[plan.guest_index[item]].is_on
-            and not (item in self._here.guest_index and self._here.guests[self._here.guest_index[item]].is_on)
-        ]  # fmt: skip
+        here = self._here
+
+        def is_powered(plan: Plan, item: str) -> bool:
+            return item in plan.guest_index and plan.guests[plan.guest_index[item]].is_powered
+
+        started = [item for item in self._changed if is_powered(plan, item) and not is_powered(here, item)]
         changed = tuple(item for item in self._changed if find_item(plan, item) is not None)
         return Taken(plan, changed, tuple(started), tuple(self._conflicts), tuple(self._told), self._new_traces)
 

@@ -58,9 +58,10 @@ class Cells(QStyledItemDelegate):
         if column.kind == "spark":
             self._paint_spark(painter, place, guest, colours)
         else:
-            if column.kind != "text" and item.is_on:
+            is_on = bool(table.figures.division.on[row])
+            if column.kind != "text" and is_on:
                 self._paint_bar(painter, place, column, guest, colours)
-            self._paint_text(painter, place, column, guest, colours, ground, is_on=item.is_on)
+            self._paint_text(painter, place, column, guest, colours, ground, is_on=is_on)
         painter.setPen(theme.colours.grid)
         painter.drawLine(place.bottomLeft(), place.bottomRight())
         if is_selected:

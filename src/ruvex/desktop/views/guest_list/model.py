@@ -102,10 +102,10 @@ class GuestTable(QAbstractTableModel):
         guests = self.figures.plan.guests
         if not self._words:
             return list(range(len(guests)))
-        pools, causes = self.values("pool"), self.figures.causes
+        pools, causes, on = self.values("pool"), self.figures.causes, self.figures.division.site.standing.on
         found = []
         for i, guest in enumerate(guests):
-            states = {"on" if guest.is_on else "off", "short" if causes[i] else ""}
+            states = {"on" if on[i] else "off", "short" if causes[i] else ""}
             told = (guest.label, guest.id, *guest.tags, pools[i], self.figures.hosts[i], causes[i])
             text = " ".join(told).casefold()
             # Whole words of their own: "off" would be found in every office.

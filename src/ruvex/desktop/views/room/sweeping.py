@@ -25,6 +25,7 @@ from ruvex.plan import (
     setting_amount,
     setting_word,
 )
+from ruvex.site import Site
 from ruvex.words import label_of
 
 _OUTCOMES: Final[tuple[tuple[Outcome, str], ...]] = (
@@ -48,12 +49,12 @@ def settings_of(item: Guest | None) -> list[str]:
     return [*found, "vcpus"]
 
 
-def usual_range(plan: Plan, guest: Guest, setting: str) -> tuple[float, float]:
+def usual_range(site: Site, guest: Guest, setting: str) -> tuple[float, float]:
     """Give a range that is likely to be of interest: from nothing, or little, to twice what there is."""
     now = get_setting(guest, setting)
     value = float(now) if isinstance(now, int | float) else 0.0
     amount = setting_amount(setting)
-    host = plan.host_of(guest)
+    host = site.host_of(guest.id)
     if setting.endswith("shares"):
         return max(value / 4, 1.0), max(value * 4, 400.0)
     if setting == "vcpus":
@@ -177,7 +178,7 @@ class SweepSection(Section):
         if guest is None or at < 0:
             return
         name = settings_of(guest)[at]
-        low, high = usual_range(self._desk.document.plan, guest, name)
+        low, high = usual_range(self._desk.document.site, guest, name)
         self.low.setText(value_text(name, low))
         self.high.setText(value_text(name, high))
 
@@ -194,7 +195,7 @@ class SweepSection(Section):
             if second >= 0 and names[second] == name:
                 raise EditError("choose two different dials for a map")
             if second >= 0:
-                low, high = usual_range(plan, guest, names[second])
+                low, high = usual_range(self._desk.document.site, guest, names[second])
                 ranges.append(parse_range(plan, f"{guest.id}:{names[second]}={low}..{high}", steps))
         except (RuvexError, ValueError) as error:
             self.told.set_text(str(error))
