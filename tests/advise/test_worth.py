@@ -247,6 +247,17 @@ def had(division: Division, shift: Shift) -> float:
 class Worth(unittest.TestCase):
     """Each finding, its evidence and its remedy."""
 
+    def test_who_gets_less_of_a_store_is_told_by_his_own_part(self) -> None:
+        """Of 900 each one has 225 and one 675: 25 to 75 % less, and not the 50 % that is nobody's."""
+        its = [guest(name, pool="p", disks=[DISK | {"shares": shares}], demand={"ops": 900})
+               for name, shares in (("a", 100), ("z", 300))]  # fmt: skip
+        found, _ = found_in([*its, *CLEAN[1:]], stores=[{"id": "slate", "ops": 900}])
+        (text,) = (one.text for one in found if one.kind == "short-store")
+        self.assertTrue(text.endswith("a and z get 25 to 75 % less than they ask for"), text)
+        found, _ = found_in([its[0], *CLEAN[1:]], stores=[{"id": "slate", "ops": 600}])
+        (text,) = (one.text for one in found if one.kind == "short-store")
+        self.assertTrue(text.endswith("a gets 33 % less than it asks for"), text)
+
     def test_a_clean_plan_has_none(self) -> None:
         """Nothing to say about it, however it is looked at."""
         for at_s in (0, HOUR, 2 * HOUR):

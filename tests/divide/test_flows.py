@@ -16,6 +16,7 @@ from ruvex.divide import Division, Tap, all_shifts, divide
 from ruvex.plan import EditError, Plan, PlanError, add_items, change_settings, plan_from, plan_text, remove_items
 from ruvex.play import Player, division_at
 from ruvex.site import site_of
+from ruvex.words import flow_lines
 from tests.builders import HOST, PLAIN, plan_of
 from tests.cli.inside import run
 
@@ -233,6 +234,20 @@ class Settled(unittest.TestCase):
         division = divide(site_of(plan_of([a], stores=[large]), {}))
         self.assertAlmostEqual(division.flowing.ops_delivered[0], 10)
         self.assertAlmostEqual(division.flowing.places[0].delivered, 1000)
+        self.assertAlmostEqual(division.flowing.places[0].taps[0].takes, 1000)
+
+    def test_what_all_take_of_a_store_adds_up_to_what_it_gives(self) -> None:
+        """Large transfers are told in the guest's own and in the store's: 440 of 600 that take 1 000 hide no 560."""
+        a, b = ({"id": i, "disks": [{"id": "d", "store": "s"}], "demand": {"ops": 300, "kib_per_op": kib}}
+                for i, kib in (("a", 3072), ("b", 1024)))  # fmt: skip
+        division = divide(site_of(plan_of([a, b], stores=[STORE | {"mib_s": 500}]), {}))
+        (place,) = division.flowing.places
+        self.assertEqual([tap.counts_as for tap in place.taps], [6, 2])
+        self.assertAlmostEqual(sum(tap.takes for tap in place.taps), place.delivered)
+        self.assertEqual(flow_lines(division, "b")[0].replace("\u202f", " "),
+                         "Disk d on s: 250 ops/s of 300 ops/s wanted. They are large: they take as long as 500 ops/s of"
+                         " the store's. s does 1 000 ops/s; of 200 shares that want some it has 100. Who has it, as the"
+                         " store counts: a 500 ops/s.")  # fmt: skip
 
     def test_events_change_them_while_the_day_is_played(self) -> None:
         """More shares, a smaller store, less work; the links of a machine are part of it, and stay."""

@@ -94,7 +94,8 @@ def _flow_lines(division: Division, plan: Plan) -> list[str]:
         for tap in place.taps:
             name = fitted(f"  {labels[tap.guest]} {tap.disk}".rstrip(), _NAME_WIDTH)
             cells = f"{_cell(tap.wanted).rjust(10)}{_cell(tap.delivered).rjust(11)}"
-            lines.append(f"{name}{cells}   {tap.slowed_by}".rstrip())
+            large = f"   which take {_cell(tap.takes)} of the store's" if tap.counts_as > 1 else ""
+            lines.append(f"{name}{cells}   {tap.slowed_by}{large}".rstrip())
     return lines
 
 

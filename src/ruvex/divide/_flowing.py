@@ -32,7 +32,9 @@ class Tap:
     shares, limit, reservation
         As set; no limit is infinity.
     wanted, delivered
-        What is asked for, and what it gets.
+        What is asked for, and what it gets, in the guest's own transfers.
+    counts_as
+        How many of its store's transfers one of them takes the time of; 1 for small ones and for links.
     slowed_by
         Why it gets less than it asks for; *elsewhere*, where it uses no more because something else slows its work.
     """
@@ -45,7 +47,13 @@ class Tap:
     reservation: float
     wanted: float
     delivered: float
+    counts_as: float
     slowed_by: Slowed
+
+    @property
+    def takes(self) -> float:
+        """What it takes of its place, in the place's own measure: all that is taken is what the place gives."""
+        return self.delivered * self.counts_as
 
     @property
     def lacks_here(self) -> bool:
@@ -57,7 +65,8 @@ class Tap:
         return {
             "guest": self.guest, "disk": self.disk or None, "shares": self.shares,
             "limit": None if math.isinf(self.limit) else self.limit, "reservation": self.reservation,
-            "wanted": self.wanted, "delivered": self.delivered, "slowed_by": self.slowed_by or None,
+            "wanted": self.wanted, "delivered": self.delivered, "counts_as": self.counts_as,
+            "slowed_by": self.slowed_by or None,
         }  # fmt: skip
 
 
@@ -133,7 +142,7 @@ class Flowing:
             taps = tuple(self._tap(slot, name, taken, is_store) for slot in range(slots.start, slots.stop))
             found.append(FlowPlace(
                 name, "store" if is_store else "link", supply, taken,
-                float(sum(tap.wanted * cost for tap, cost in zip(taps, costs, strict=True))),
+                float(sum(tap.wanted * tap.counts_as for tap in taps)),
                 float(of_slots[r.TAP_GIVEN, slots].sum()),
                 float((flows.numbers[r.F_RESERVATION, slots] * costs).sum()), taps,
             ))  # fmt: skip
@@ -155,7 +164,7 @@ class Flowing:
                 slowed = ("paging" if taken else "store") if is_store else ("moves" if taken else "link")
         of = self._plan.guests[guest]
         disk = of.disks[int(flows.disk_of[slot])].id if is_store else ""
-        return Tap(of.id, disk, place, weight, limit, reservation, wanted, delivered, slowed)
+        return Tap(of.id, disk, place, weight, limit, reservation, wanted, delivered, cost, slowed)
 
     def of(self, guest: str) -> tuple[Tap, ...]:
         """Give the disks and the link of a guest; nothing for a pool."""

@@ -1,6 +1,6 @@
 """The sentences that window and commands both say: refusals, what happened, what a day came to. No Qt."""
 
-from ruvex.words._flows import amount_text, flow_amount, flow_lines, slowed_text
+from ruvex.words._flows import amount_text, flow_amount, flow_lines, slowed_text, taken_text
 from ruvex.words._log import entry_text, why_text
 from ruvex.words._lost import reserve_text, stays_off_text
 from ruvex.words._places import hours_text, payers_text, places_text, step_text
@@ -35,5 +35,6 @@ __all__ = [
     "stays_off_text",
     "step_text",
     "summary_facts",
+    "taken_text",
     "why_text",
 ]

@@ -63,6 +63,8 @@ def _line(division: Division, place: FlowPlace, tap: Tap) -> str:
     name = place_label(plan, place.id)
     what = f"Disk {tap.disk} on {name}" if place.kind == "store" else f"On the {name}"
     text = f"{what}: {flow_amount(tap.delivered, place.kind)} of {flow_amount(tap.wanted, place.kind)} wanted."
+    if tap.counts_as > 1:
+        text += f" They are large: they take as long as {flow_amount(tap.takes, place.kind)} of the store's."
     if not tap.slowed_by:
         return text
     if tap.slowed_by == "own limit":
@@ -79,8 +81,15 @@ def _line(division: Division, place: FlowPlace, tap: Tap) -> str:
     others: dict[str, float] = {}
     for other in place.taps:
         if other.guest != tap.guest and other.delivered > 0:
-            others[other.guest] = others.get(other.guest, 0.0) + other.delivered
+            others[other.guest] = others.get(other.guest, 0.0) + other.takes
     most = sorted(others, key=lambda one: -others[one])[:_MOST_NAMED]
     named = [f"{plan.labels[one]} {flow_amount(others[one], place.kind)}" for one in most]
     more = f" and {len(others) - len(most)} more" if len(others) > len(most) else ""
-    return f"{text} Who has it: {', '.join(named)}{more}." if named else text
+    counted = ", as the store counts" if any(tap.counts_as > 1 for tap in place.taps) else ""
+    return f"{text} Who has it{counted}: {', '.join(named)}{more}." if named else text
+
+
+def taken_text(tap: Tap, kind: Contended) -> str:
+    """Say what a disk or link has of its place: in its own transfers, and in the store's where they are large."""
+    own = flow_amount(tap.delivered, kind)
+    return f"{own}, which take {flow_amount(tap.takes, kind)}" if tap.counts_as > 1 else own

@@ -38,14 +38,15 @@ def short_flow(case: Case) -> Iterator[Finding]:
         had = np.asarray(recording.of_flows("delivered")[number], dtype=np.float64)
         curve, room = curve_of(wanted), place.supply - place.taken
         if short:
-            lacking = sum(tap.wanted - tap.delivered for tap in short) / max(sum(tap.wanted for tap in short), 1e-9)
+            parts = [(tap.wanted - tap.delivered) / tap.wanted for tap in short]
+            lacking = max(parts)
             if lacking < _LEAST:
                 continue
             taken = "paging" if place.kind == "store" else "moves"
             by = f", as {taken} takes {format_number(place.taken)} {unit} of it" if place.taken > _LEAST * room else ""
             yield Finding(
                 f"short-{place.kind}", "hurts-now", (place.id.partition(":")[0], *(tap.guest for tap in short)),
-                f"{name} {_falls_short(place)}: {first_names(_labels(case, short))} {_less(short, lacking)}{by}",
+                f"{name} {_falls_short(place)}: {first_names(_labels(case, short))} {_less(short, parts)}{by}",
                 (("wanted", f"{format_number(place.wanted)} {unit}"), ("there is", f"{format_number(room)} {unit}")),
                 lacking, _eased(case, place, short, case.division.at_s),
                 values=(place.wanted, room), curve=curve, line=room,
@@ -69,16 +70,19 @@ def _eased(case: Case, place: FlowPlace, short: Sequence[Tap], at_s: float) -> R
     """Give what leaves those who are short more: a disk or a guest moves away, or who takes most is limited."""
     if not short:
         return None
-    lacking = sum(tap.wanted - tap.delivered for tap in short)
-    takers = sorted(place.taps, key=lambda tap: -tap.delivered)[:_MOST_TAKERS]
+    lacking = sum(tap.wanted * tap.counts_as - tap.takes for tap in short)
+    takers = sorted(place.taps, key=lambda tap: -tap.takes)[:_MOST_TAKERS]
     moves = _disks_moved(case, place, takers) if place.kind == "store" else _guests_moved(case, place, takers)
     names = {tap.guest for tap in short}
     found = first_that_eases(case, moves, place.kind, names, at_s)
     most = takers[0]
-    if found is not None or len(names - {most.guest}) == 0 or most.delivered <= lacking:
+    if found is not None or len(names - {most.guest}) == 0 or most.takes <= lacking:
         return found
     # What is left is to take from who has most: that one pays, and the others have what he leaves.
-    guest, less = case.plan.guests[case.plan.guest_index[most.guest]], float(math.floor(most.delivered - lacking))
+    guest, less = (
+        case.plan.guests[case.plan.guest_index[most.guest]],
+        float(math.floor((most.takes - lacking) / most.counts_as)),
+    )
     change: dict[str, Any] = {"link.limit_mib_s": max(less, 1.0)}
     if place.kind == "store":
         change = {"disks": _disks(guest, most.disk, {"limit_ops": max(less, 1.0)})}
@@ -126,8 +130,12 @@ def _falls_short(place: FlowPlace) -> str:
     return "does too few transfers" if place.kind == "store" else "carry too little traffic"
 
 
-def _less(short: list[Tap], lacking: float) -> str:
-    return f"get{'s' if len({tap.guest for tap in short}) == 1 else ''} {100 * lacking:.0f} % less than they ask for"
+def _less(short: list[Tap], parts: list[float]) -> str:
+    """Say by how much each gets less: from the least to the most that anybody lacks."""
+    least, most = round(100 * min(parts)), round(100 * max(parts))
+    one = len({tap.guest for tap in short}) == 1
+    much = f"{most}" if least == most else f"{least} to {most}"
+    return f"get{'s' if one else ''} {much} % less than {'it asks' if one else 'they ask'} for"
 
 
 def disk_limit(case: Case) -> Iterator[Finding]:
@@ -138,7 +146,7 @@ def disk_limit(case: Case) -> Iterator[Finding]:
             lacking = tap.wanted - tap.delivered
             if place.kind != "store" or tap.slowed_by != "own limit" or lacking < _LEAST * tap.wanted:
                 continue
-            if spare < lacking:
+            if spare < lacking * tap.counts_as:
                 continue
             guest = case.plan.guests[case.plan.guest_index[tap.guest]]
             disks = _disks(guest, tap.disk, {"limit_ops": None})

@@ -15,7 +15,7 @@ from ruvex.ledger import SHORT_PART
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
-from ruvex.words import counted, flow_amount, flow_lines
+from ruvex.words import counted, flow_amount, flow_lines, taken_text
 
 _MOST_TAPS = 6
 _COVERED = ("in the balloon", "squeezed", "spilled", "self-paged")
@@ -75,11 +75,11 @@ def flow_story(desk: Desk, at: int) -> str:
         ("paging" if place.kind == "store" else "moves", place.taken), ("promised", place.promised),
     ) if amount or word in ("supply", "wanted")]  # fmt: skip
     lines = [place_label(plan, place.id), ", ".join(f"{word} {flow_amount(x, place.kind)}" for word, x in parts)]
-    most = sorted((tap for tap in place.taps if tap.delivered > 0), key=lambda tap: -tap.delivered)[:_MOST_TAPS]
+    most = sorted((tap for tap in place.taps if tap.delivered > 0), key=lambda tap: -tap.takes)[:_MOST_TAPS]
     for tap in most:
         label = plan.labels[tap.guest]
         of = f" of {flow_amount(tap.wanted, place.kind)}" if tap.slowed_by else ""
-        lines.append(f"    {label}: {flow_amount(tap.delivered, place.kind)}{of}")
+        lines.append(f"    {label}: {taken_text(tap, place.kind)}{of}")
     return "\n".join(lines)
 
 
