@@ -253,7 +253,7 @@ class Worth(unittest.TestCase):
                for name, shares in (("a", 100), ("z", 300))]  # fmt: skip
         found, _ = found_in([*its, *CLEAN[1:]], stores=[{"id": "slate", "ops": 900}])
         (text,) = (one.text for one in found if one.kind == "short-store")
-        self.assertTrue(text.endswith("a and z get 25 to 75 % less than they ask for"), text)
+        self.assertTrue(text.endswith("a, z get 25 to 75 % less than they ask for"), text)
         found, _ = found_in([its[0], *CLEAN[1:]], stores=[{"id": "slate", "ops": 600}])
         (text,) = (one.text for one in found if one.kind == "short-store")
         self.assertTrue(text.endswith("a gets 33 % less than it asks for"), text)
