@@ -142,6 +142,28 @@ class HowManyMore(unittest.TestCase):
         self.assertAlmostEqual(one.lacks_worst.at_s, 14 * 3600, delta=3600)
         self.assertEqual(one.lacks_worst.payers[0].guest, "peak")
 
+    def test_a_pool_of_two_hosts_has_no_more_than_its_limit(self) -> None:
+        """Of 2 GiB that are held whole, a limit of 24 takes twelve, on either host: a thirteenth leaves all short."""
+        hosts = [HOST | {"id": "h0"}, HOST | {"id": "h1"}]
+        memory = {"mode": "fixed", "size": 2048}
+        like = {
+            "id": "a",
+            "host": "h0",
+            "pool": "p",
+            "memory": memory,
+            "demand": {"cpu": 9, "working": 2048, "touched": 2048},
+        }
+        pools = [{"id": "p", "memory": {"limit": 12 * 2048}}]
+        site = site_with([like], pools=pools, hosts=hosts)
+        found = room_for(site, pattern_of(site, "a"))
+        self.assertEqual([(one.paper, one.now, one.worst) for one in found.hosts], [(11, 11, 11)] * 2)
+        self.assertEqual((found.paper, found.now, found.worst), (11, 11, 11))
+        many = [like | {"id": f"a{i}", "host": "h1" if i > 2 else "h0"} for i in range(16)]
+        division = divide(site_with(many, pools=pools, hosts=hosts))
+        self.assertTrue(division.memory.broken)
+        self.assertAlmostEqual(division.memory.delivered[division.position["p"]], 12 * 2048)
+        self.assertAlmostEqual(float(division.layers.met.min()), 12 / 16)
+
     def test_a_pool_binds_all_hosts_together(self) -> None:
         """A pool that may promise 5 GHz takes two of 2 GHz on each host alone, and two in all."""
         pool = {"id": "p", "cpu": {"reservation": 5000, "draws": False}}

@@ -255,9 +255,12 @@ class SlowDivision:
         reservation = floor[place] + more * part({p: max(0.0, x[p] - floor[p]) for p in places})
         limit = math.inf
         if whole.limit < math.inf:
+            floors = sum(floor[p] for p in places)
             least = {p: max(x[p], floor[p]) for p in places}
             more = whole.limit - sum(least.values())
-            if more >= 0:
+            if floors > whole.limit:
+                limit = floor[place] * whole.limit / floors
+            elif more >= 0:
                 limit = least[place] + more * part({p: max(0.0, cap[p] - least[p]) for p in places})
             else:
                 above = sum(least[p] - floor[p] for p in places)

@@ -317,7 +317,11 @@ def _apportion(
         here = math.inf
         if limit < math.inf:
             part_allowed = max(0.0, cap - max(x, floor)) * by_less if below_cap > _NOTHING else otherwise
-            here = max(floor, max(x, floor) + more_allowed * part_allowed - over * max(0.0, x - floor))
+            if floors > limit:
+                # What is promised in it is more than it may have: all of that is cut alike, wherever it is.
+                here = floor * limit / floors
+            else:
+                here = max(floor, max(x, floor) + more_allowed * part_allowed - over * max(0.0, x - floor))
         part_weight = x * by_x if as_one > _NOTHING else otherwise
         ask_as_pool(
             node, floor + more_reserved * part_reserved, here, weight * max(part_weight, LEAST_WEIGHT), nodes, asks,

@@ -10,14 +10,31 @@ from typing import Any
 from ruvex.engine import rows as r
 from ruvex.engine._jit import kernel, part
 
-UNMET = 1e-6
 """A want that is met but for this part of it is met."""
+
+
+@part
+def _count_short(guest: int, tick: int, values: Any, codes: Any, of_guests: Any) -> None:
+    """Count up to a tick how long a guest has been short of anything, before any of what it has becomes another."""
+    ticks = tick - codes[r.C_SHORT_SINCE, guest]
+    codes[r.C_SHORT_SINCE, guest] = tick
+    if ticks <= 0 or codes[r.C_PHASE, guest] < r.BOOTING:
+        return
+    wanted = values[r.X_WANTED, guest]
+    is_short = wanted - values[r.X_DELIVERED, guest] > r.SHORT_PART * wanted
+    is_short = is_short or 1.0 - values[r.X_MET, guest] > r.SHORT_PART
+    for row in range(0, 4, 2):
+        wanted = values[r.X_OPS_WANTED + row, guest]
+        is_short = is_short or wanted - values[r.X_OPS_WANTED + row + 1, guest] > r.SHORT_PART * wanted
+    if is_short:
+        of_guests[r.Y_SHORT, guest] += ticks
 
 
 @part
 def count_cpu(guest: int, tick: int, values: Any, codes: Any, sums: Any) -> None:
     """Count a guest's CPU up to a tick, before it becomes another."""
     of_guests, by_cause, of_places = sums
+    _count_short(guest, tick, values, codes, of_guests)
     ticks = tick - codes[r.C_CPU_SINCE, guest]
     codes[r.C_CPU_SINCE, guest] = tick
     if ticks <= 0 or codes[r.C_PHASE, guest] < r.BOOTING:
@@ -26,14 +43,16 @@ def count_cpu(guest: int, tick: int, values: Any, codes: Any, sums: Any) -> None
     of_guests[r.Y_ON, guest] += ticks
     of_guests[r.Y_WANTED, guest] += wanted * ticks
     of_guests[r.Y_DELIVERED, guest] += min(delivered, wanted) * ticks
-    if wanted - delivered > UNMET * wanted:
+    if wanted - delivered > r.SHORT_PART * wanted:
         of_guests[r.Y_UNMET, guest] += ticks
     is_lacking = False
     for row in range(0, 4, 2):
         wanted, delivered = values[r.X_OPS_WANTED + row, guest], values[r.X_OPS_WANTED + row + 1, guest]
         of_guests[r.Y_OPS_WANTED + row, guest] += wanted * ticks
         of_guests[r.Y_OPS_WANTED + row + 1, guest] += delivered * ticks
-        is_lacking = is_lacking or wanted - delivered > UNMET * wanted
+        if wanted - delivered > r.SHORT_PART * wanted:
+            of_guests[r.Y_OPS_UNMET + row // 2, guest] += ticks
+            is_lacking = True
     if is_lacking:
         of_guests[r.Y_FLOW_UNMET, guest] += ticks
 
@@ -42,11 +61,13 @@ def count_cpu(guest: int, tick: int, values: Any, codes: Any, sums: Any) -> None
 def count_memory(guest: int, tick: int, guests: Any, values: Any, codes: Any, sums: Any) -> None:
     """Count a guest's memory up to a tick, before it becomes another."""
     of_guests, by_cause, of_places = sums
+    _count_short(guest, tick, values, codes, of_guests)
     ticks = tick - codes[r.C_MEMORY_SINCE, guest]
     codes[r.C_MEMORY_SINCE, guest] = tick
     if ticks <= 0 or codes[r.C_PHASE, guest] < r.BOOTING:
         return
-    by_cause[codes[r.C_CAUSE, guest], guest] += ticks
+    is_short = 1.0 - values[r.X_MET, guest] > r.SHORT_PART
+    by_cause[codes[r.C_CAUSE, guest] if is_short else r.NO_CAUSE, guest] += ticks
     of_guests[r.Y_PEAK, guest] = max(of_guests[r.Y_PEAK, guest], values[r.X_BACKED, guest])
     if codes[r.C_PHASE, guest] == r.RUNNING:
         of_guests[r.Y_PACE, guest] = min(of_guests[r.Y_PACE, guest], values[r.X_PACE, guest])
@@ -72,7 +93,7 @@ def count_place(place: int, tick: int, place_values: Any, sums: Any) -> None:
 
 @kernel
 def count_unmet(place: int, tick: int, is_unmet: float, sums: Any) -> None:
-    """Count how long somebody's CPU want has not been met on a host."""
+    """Count how long a host has had too little CPU for somebody on it."""
     of_guests, by_cause, of_places = sums
     if of_places[r.U_IS_UNMET, place] > 0.0:
         of_places[r.U_UNMET, place] += tick - of_places[r.U_UNMET_SINCE, place]

@@ -11,14 +11,14 @@ from ruvex.engine._fill import ask_as_pool, fill_place, sum_up
 from ruvex.engine._jit import kernel, part
 from ruvex.engine._kept import fit_to_cores
 from ruvex.engine._moment import fill_as_one, fill_places
-from ruvex.engine._tally import UNMET, count_cpu, count_unmet
+from ruvex.engine._tally import count_cpu, count_unmet
 
 _JOB_ENDS = 0.5
 """A job ends where the demand has fallen below this part of the highest it had since the job began."""
 _NOISE = 1e-9
 _FAR = 1e12
 """Ticks that no plan lasts."""
-_DIRTY, _UNMET = range(2)
+_DIRTY, _UNMET, _USED = range(3)
 
 
 @part
@@ -57,7 +57,7 @@ def divide_cpu(
     batch
         Batch work of guests.
     room
-        Shape (2, places), (guests,) and (pools + 1,): the last tells whether there was enough as one machine; and what
+        Shape (3, places), (guests,) and (pools + 1,): the last tells whether there was enough as one machine; and what
         ``fit_to_cores`` takes.
     """
     guests, numbers, pools, parent, order, hosts, rules, standing, disks, images, homes = site
@@ -96,7 +96,7 @@ def divide_cpu(
         caps[guest] = asks[r.A_CAP, slot]
     if not any_dirty:
         if any_other:
-            _tell_unmet(tick, guest_slots, place_of, host_count, values, of_places, sums)
+            _tell_unmet(tick, guest_slots, place_of, host_count, values, place_values, of_places, sums)
         return any_other
     if doubles or anew:
         cpu_supplies(guests, standing, hosts, caps, places, place_values)
@@ -135,7 +135,7 @@ def divide_cpu(
         if slot >= 0 and asks[r.A_GIVEN, slot] != values[r.X_DELIVERED, guest]:
             count_cpu(guest, tick, values, codes, sums)
             values[r.X_DELIVERED, guest] = asks[r.A_GIVEN, slot]
-    _tell_unmet(tick, guest_slots, place_of, host_count, values, of_places, sums)
+    _tell_unmet(tick, guest_slots, place_of, host_count, values, place_values, of_places, sums)
     return True
 
 
@@ -180,16 +180,25 @@ def _follow_pools(
 
 
 @kernel
-def _tell_unmet(tick: int, guest_slots: Any, place_of: Any, hosts: int, values: Any, of_places: Any, sums: Any) -> None:
-    """Take note on which hosts somebody's want is not met."""
+def _tell_unmet(
+    tick: int, guest_slots: Any, place_of: Any, hosts: int, values: Any, place_values: Any, of_places: Any, sums: Any
+) -> None:
+    """Take note which hosts have too little CPU: somebody's want is not met there, and nothing is left.
+
+    Who is held back by a limit of its own or of its pool on a host that is half idle lacks CPU; the host does not.
+    """
     for host in range(hosts):
-        of_places[_UNMET, host] = 0.0
+        of_places[_UNMET, host] = of_places[_USED, host] = 0.0
     for guest in range(guest_slots.shape[1]):
         if guest_slots[0, guest] >= 0:
-            wanted = values[r.X_WANTED, guest]
-            if wanted - values[r.X_DELIVERED, guest] > UNMET * wanted:
-                of_places[_UNMET, place_of[0, guest]] = 1.0
+            wanted, host = values[r.X_WANTED, guest], place_of[0, guest]
+            of_places[_USED, host] += values[r.X_DELIVERED, guest]
+            if wanted - values[r.X_DELIVERED, guest] > r.SHORT_PART * wanted:
+                of_places[_UNMET, host] = 1.0
     for host in range(hosts):
+        amount = place_values[r.Q_AMOUNT, host]
+        if of_places[_USED, host] < amount * (1.0 - r.SHORT_PART):
+            of_places[_UNMET, host] = 0.0
         if of_places[_UNMET, host] != sums[2][r.U_IS_UNMET, host]:
             count_unmet(host, tick, of_places[_UNMET, host], sums)
 

@@ -130,10 +130,10 @@ X_ROWS = 31
 # Whole numbers of guests in a play: rows of ``State.codes``; the last are ticks.
 (
     C_PHASE, C_AGENT, C_CAUSE, C_HOST, C_SPILL_HDD, C_LOW_SINCE, C_AGENT_DUE, C_CPU_SINCE, C_MEMORY_SINCE, C_HELD,
-    C_SEES,
-) = range(11)  # fmt: skip
+    C_SEES, C_SHORT_SINCE,
+) = range(12)  # fmt: skip
 """``C_HELD`` is 1 while it is held still at the end of a move, ``C_SEES`` the level its programs see."""
-C_ROWS = 11
+C_ROWS = 12
 OFF, QUEUED, BOOTING, RUNNING = range(4)
 NEVER = 2**62
 """The tick of what is not due."""
@@ -174,12 +174,14 @@ AMPLE, SHORT, DIRE = range(3)
 CAUSE_ROWS = 12
 
 # What a play counts of guests: rows of ``Tally.guests``; ticks, MHz·ticks, MiB·ticks, parts of 1, MiB; transfers and
-# traffic times ticks, and the ticks in which some were lacking.
+# traffic times ticks; ticks in which any of the two lacked, each of them, and anything at all, CPU and memory too.
 (
     Y_ON, Y_UNMET, Y_WANTED, Y_DELIVERED, Y_PACE, Y_MET, Y_PEAK, Y_OTHERWISE, Y_SAVED, Y_WAS_ELASTIC, Y_OPS_WANTED,
-    Y_OPS_GIVEN, Y_NET_WANTED, Y_NET_GIVEN, Y_FLOW_UNMET,
-) = range(15)  # fmt: skip
-Y_ROWS = 15
+    Y_OPS_GIVEN, Y_NET_WANTED, Y_NET_GIVEN, Y_FLOW_UNMET, Y_OPS_UNMET, Y_NET_UNMET, Y_SHORT,
+) = range(18)  # fmt: skip
+Y_ROWS = 18
+SHORT_PART = 0.001
+"""Who lacks more than this part of what he wants or needs is short; wherever that is told or counted."""
 
 # What a play counts of places: ticks under each pressure, the least and the sum of what is free, ticks of unmet CPU.
 U_AMPLE, U_SHORT, U_DIRE, U_LEAST, U_FREE, U_UNMET, U_TICKS, U_SINCE, U_IS_UNMET, U_UNMET_SINCE = range(10)

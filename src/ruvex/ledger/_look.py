@@ -17,7 +17,7 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
-SHORT_PART: Final = 0.001
+SHORT_PART: Final = r.SHORT_PART
 """Who lacks more than this part of what he wants is short."""
 _ROUNDING: Final = 1e-9
 

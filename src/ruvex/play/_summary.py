@@ -58,8 +58,13 @@ class GuestSummary:
         How long it was below its need, by cause, s.
     peak_backed_mib, reclaimed_mib
         The most host memory behind it, and what was taken back from it in all.
-    slowed_s, ops_wait, net_wait
-        How long its disks or its network gave less than was asked, s; and 1 − delivered / wanted of each.
+    slowed_s, disks_short_s, network_short_s
+        How long its disks or its network gave less than was asked, and how long each did, s.
+    ops_wait, net_wait
+        1 − delivered / wanted of its disks, and of its network.
+    short_s
+        How long it was short of anything: of CPU, memory, disks or network, s. Short is who lacks more than a
+        thousandth.
     """
 
     id: str
@@ -72,6 +77,9 @@ class GuestSummary:
     peak_backed_mib: float
     reclaimed_mib: float
     slowed_s: float = 0.0
+    disks_short_s: float = 0.0
+    network_short_s: float = 0.0
+    short_s: float = 0.0
     ops_wait: float = 0.0
     net_wait: float = 0.0
 
@@ -79,11 +87,6 @@ class GuestSummary:
     def memory_short_s(self) -> float:
         """How long it was below its need of memory, s."""
         return sum(self.below_s.values())
-
-    @property
-    def short_s(self) -> float:
-        """How long it was short of anything, s: of CPU, memory, disks or network, whichever lasted longest."""
-        return max(self.unmet_s, self.memory_short_s, self.slowed_s)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +102,7 @@ class PlaceSummary:
     least_free_mib, mean_free_mib
         Of its memory.
     cpu_unmet_s
-        How long the CPU want of somebody there was not met; 0 of a bank.
+        How long it had too little CPU for somebody there; 0 of a bank.
     """
 
     id: str
@@ -197,6 +200,9 @@ def guests_of(ticks: Ticks) -> tuple[GuestSummary, ...]:
                 peak_backed_mib=float(of_guests[r.Y_PEAK, i]),
                 reclaimed_mib=float(ticks.state.reclaimed[i]),
                 slowed_s=float(of_guests[r.Y_FLOW_UNMET, i]) * tick_s,
+                disks_short_s=float(of_guests[r.Y_OPS_UNMET, i]) * tick_s,
+                network_short_s=float(of_guests[r.Y_NET_UNMET, i]) * tick_s,
+                short_s=float(of_guests[r.Y_SHORT, i]) * tick_s,
                 ops_wait=_missing(float(of_guests[r.Y_OPS_WANTED, i]), float(of_guests[r.Y_OPS_GIVEN, i])),
                 net_wait=_missing(float(of_guests[r.Y_NET_WANTED, i]), float(of_guests[r.Y_NET_GIVEN, i])),
             )

@@ -161,7 +161,7 @@ class Ticks:
             np.zeros((2, hosts.shape[1], max(site.images, 1))), np.zeros((2, nodes)),
         )  # fmt: skip
         kept = forest.kept.as_taken()
-        self._cpu_room = np.zeros((2, places)), np.zeros(guests), np.zeros(layout.parent.size + 1), kept
+        self._cpu_room = np.zeros((3, places)), np.zeros(guests), np.zeros(layout.parent.size + 1), kept
         self._sums = (self.of_guests, self.by_cause, self.of_places)
         flows = forest.flows
         self._flows = (
