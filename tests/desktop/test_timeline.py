@@ -562,6 +562,36 @@ class DenseLanes(TimelineCase):
         self.settle()
         self.assertTrue(self.desk.rehearsal.is_current)
 
+    def test_lanes_of_hosts_come_and_go_with_them(self) -> None:
+        """A host that is added has its lane before any day with it was played, and none once that is taken back."""
+        stale = []
+
+        def look() -> list[str]:
+            self.picture(self.lanes)
+            shown = [row.item_id for row in self.lanes.row_list.rows if row.kind == "host"]
+            if shown != [host.id for host in self.desk.look.plan.hosts]:
+                stale.append(shown)
+            return shown
+
+        self.wait_for_rehearsal()
+        hosts = look()
+        # Whoever draws once figures are others finds rows of the same plan.
+        self.desk.look.changed.connect(look)
+        self.run_action(ActionName.NEW_HOST)
+        self.assertEqual(look()[:-1], hosts)
+        self.desk.look.set_mode("settled")
+        look()
+        self.run_action(ActionName.PLAY)
+        self.playing.pause()
+        self.assertEqual(look()[:-1], hosts)
+        self.desk.document.undo_stack.undo()
+        look()
+        self.wait_for_rehearsal()
+        self.assertEqual(look(), hosts)
+        self.desk.document.undo_stack.redo()
+        self.assertEqual(look()[:-1], hosts)
+        self.assertEqual((stale, self.errors), ([], []))
+
     def test_twelve_guests_show_below_the_hosts(self) -> None:
         """At 1280×800 with the dials open the hosts and at least twelve guests show whole; tall lanes are 40 px."""
         view = self.lanes.viewport().rect()

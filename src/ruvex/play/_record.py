@@ -79,6 +79,16 @@ class Recording:
         return {guest: i for i, guest in enumerate(self.guest_ids)}
 
     @property
+    def place_index(self) -> Mapping[str, int]:
+        """Position of each host, and of what else has memory, by id."""
+        return {place: i for i, place in enumerate(self.place_ids)}
+
+    @property
+    def flow_index(self) -> Mapping[str, int]:
+        """Position of each store, and of the links of each host, by id."""
+        return {place: i for i, place in enumerate(self.flow_ids)}
+
+    @property
     def arrays_to_write(self) -> tuple[NDArray[Any], ...]:
         """What the kernel writes rows into."""
         return self._channels, self._codes, self._places, self._flowing, self._flows

@@ -74,6 +74,7 @@ class Look(QObject):
         self._rehearsal = rehearsal
         self.mode: Mode = "settled"
         self.site: Site = document.site
+        self._told: Site = self.site
         self._demand: Demand = demand_at(self.site, self.plan.moment)
         self.division: Division = divide(self.site, demand=self._demand)
         self._figures: LookFigures | None = None
@@ -144,28 +145,35 @@ class Look(QObject):
 
         While a play is looked at, figures stay as they were until the day of what is being tried has been played.
         """
-        same_rows = site.layout is self.site.layout
-        if before is not None and before.is_played and same_rows:
+        if before is not None and before.is_played and _same_rows(site, self.site):
             self.before, self.last = before, self.division
             found = self._tried()
             if found is None:
                 found = before.over(before.site.with_plan(_as_played(site.plan, self._document.plan, before.site.plan)))
             self.division, self.site = found, found.site
-            self.changed.emit()
+            self._tell()
             return
         if self.mode == "played" and before is None:
             self._work_out()
-            if not same_rows:
-                self.rows_changed.emit()
-            self.changed.emit()
+            self._tell()
             return
         if site.signals is not self.site.signals:
             self._demand = demand_at(site, site.plan.moment)
         self.site, self.before, self.last = site, before, self.division
         self.division = divide(site, demand=self._demand, levels=self.division.levels)
         self._day_timer.start()
-        if not same_rows:
+        self._tell()
+
+    def _tell(self, *, moment: bool = False) -> None:
+        """Tell that the figures are others, and the rows where they are: those shown may have been of another plan.
+
+        What was played may be of a plan with other rows than the document has by now.
+        """
+        told, self._told = self._told, self.site
+        if not _same_rows(self.site, told):
             self.rows_changed.emit()
+        if moment:
+            self.moment_changed.emit()
         self.changed.emit()
 
     def _look_at(self, at_s: float) -> None:
@@ -174,14 +182,8 @@ class Look(QObject):
         self._document.leaving.emit()
         is_other = at_s != self._document.plan.moment
         self._document.move_moment(at_s)
-        layout = self.site.layout
         self._work_out()
-        if self.site.layout is not layout:
-            # What was played may be of a plan with other rows, which the document has already.
-            self.rows_changed.emit()
-        if is_other:
-            self.moment_changed.emit()
-        self.changed.emit()
+        self._tell(moment=is_other)
         if self.is_played != was_played:
             self._on_day_due()
 
@@ -208,7 +210,7 @@ class Look(QObject):
             found = self._tried()
             if found is not None:
                 self.last, self.division, self.site = self.division, found, found.site
-                self.changed.emit()
+                self._tell()
             self._day_timer.start()
         elif (
             rehearsal.base is not None
@@ -239,6 +241,7 @@ class Look(QObject):
         part = _MANY / max(self.site.guests.shape[1], _MANY)
         self.day, self.day_before = day_of(self.site, moments=max(_LEAST_DAY, round(_COARSE_DAY * part))), None
         self._on_day_due()
+        self._told = self.site
         self.rows_changed.emit()
         self.changed.emit()
         self.day_changed.emit()
@@ -248,7 +251,7 @@ class Look(QObject):
         if self.site is self._document.site:
             # It was tried, and is kept as it is shown.
             self.before = None
-            self.changed.emit()
+            self._tell()
         else:
             self.show(self._document.site, before=None)
 
@@ -275,13 +278,27 @@ class Look(QObject):
             if problem is not None:
                 raise problem
             # Another plan may have been opened meanwhile, or what was tried is given up: that day is on its way then.
-            if days is not None and site.layout is self._document.site.layout:
+            if days is not None and _same_rows(site, self._document.site):
                 self.day, self.day_before = (
                     days if is_tried == (self.before is not None) else (days[1] or days[0], None)
                 )
                 self.day_changed.emit()
 
         self._background.run("day", work, show)
+
+
+def _same_rows(one: Site, other: Site) -> bool:
+    """Tell whether views show the same rows of two plans: of guests and pools, of hosts, banks and links, of stores."""
+    if one.layout is not other.layout:
+        return False
+    if one.plan.hosts is other.plan.hosts and one.plan.stores is other.plan.stores:
+        return True
+    return _places(one.plan) == _places(other.plan)
+
+
+def _places(plan: Plan) -> tuple[object, ...]:
+    hosts = [(host.id, host.bank is not None, bool(host.links)) for host in plan.hosts]
+    return hosts, [store.id for store in plan.stores]
 
 
 def _as_played(tried: Plan, base: Plan, played: Plan) -> Plan:

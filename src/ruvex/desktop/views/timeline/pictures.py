@@ -98,6 +98,8 @@ class Pictures:
         if recording is None or not recording.rows:
             return None
         members = self.members(row.item_id)
+        if row.is_place and self._place_of(row, recording) is None:
+            return None
         if not row.is_place and (not members.size or place.height() <= self._theme.px(OFF_LANE)):
             return None
         image = self._images.get(row.item_id)
@@ -108,6 +110,11 @@ class Pictures:
             image = self._images[row.item_id] = self._draw(row, place, scale, ratio, recording, members)
         return image
 
+    @staticmethod
+    def _place_of(row: Row, recording: Recording) -> int | None:
+        """Give where a host, or a store or links, stands in a recording: that may be of a plan without it."""
+        return (recording.place_index if row.kind == "host" else recording.flow_index).get(row.item_id)
+
     def _draw(
         self, row: Row, place: QRect, scale: TimeScale, ratio: float, recording: Recording, members: NDArray[np.int64]
     ) -> QImage:
@@ -115,10 +122,11 @@ class Pictures:
         width, height = round((scale.right - scale.left) * ratio), round((place.height() - 2) * ratio)
         columns = self._columns_of(recording, scale, width)
         ground = colours.host_row if row.is_place else colours.band_row if row.is_pool else colours.paper
+        at = self._place_of(row, recording) or 0
         if row.kind == "host":
-            return host_lane_image(recording, row.index, columns, (width, height), colours, ratio, ground)
+            return host_lane_image(recording, at, columns, (width, height), colours, ratio, ground)
         if row.kind == "flow":
-            return flow_lane_image(recording, row.index, columns, (width, height), colours, ratio, ground)
+            return flow_lane_image(recording, at, columns, (width, height), colours, ratio, ground)
         series, before, ghost = LaneSeries(recording, members, columns), self._days.before, None
         if before is not None and before.recording.rows:
             index = before.recording.guest_index

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QPainter
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.triangle import paint_triangle
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.figures import figure
+from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
 from ruvex.plan import RESOURCES
@@ -46,9 +46,12 @@ class Readout:
             return None
         return float(self._player.recording.series(channel)[members, self._row].sum())
 
-    def of_host(self, channel: str, at: int) -> float | None:
-        """Give a channel of a host."""
-        return None if self._player is None else float(self._player.recording.of_places(channel)[at, self._row])
+    def of_host(self, channel: str, host: str) -> float | None:
+        """Give a channel of a host, None where there is nothing: what was played may be of a plan without it."""
+        if self._player is None:
+            return None
+        at = self._player.recording.place_index.get(host)
+        return None if at is None else float(self._player.recording.of_places(channel)[at, self._row])
 
     def texts(self, row: Row, members: NDArray[np.int64]) -> tuple[tuple[str, str], tuple[str, str], str]:
         """Give what is read of a row.
@@ -61,32 +64,43 @@ class Readout:
         if row.kind == "flow":
             return self._of_flow(row)
         if row.kind == "host":
-            pairs = [("cpu_delivered", "cpu_wanted"), ("given", "memory_supply")]
-            amounts = [tuple(self.of_host(name, row.index) for name in pair) for pair in pairs]
-            pressure = self.of_host("pressure", row.index)
-            told = f"pressure {PRESSURES[int(pressure)]}" if pressure is not None and row.is_on else ""
-            told = told or ("" if row.is_on else "down")
-        else:
-            pairs = [("cpu_delivered", "cpu_wanted"), ("backed", "need")]
-            amounts = [tuple(self.value(name, members) for name in pair) for pair in pairs]
-            told = "" if row.is_pool else self.shortfall(members)
+            return self._of_host(row)
+        pairs = [("cpu_delivered", "cpu_wanted"), ("backed", "need")]
+        amounts = [tuple(self.value(name, members) for name in pair) for pair in pairs]
+        told = "" if row.is_pool else self.shortfall(members)
         found, units = [], self._desk.units
         for name, (got, wanted) in zip(RESOURCES, amounts, strict=True):
             if got is None or wanted is None:
                 found.append(("", ""))
                 continue
-            unit = units.common(name) if row.is_place else units.of(name, row.item_id)
+            unit = units.of(name, row.item_id)
             lacks = wanted - got > _LEAST * max(1.0, wanted)
             found.append((figure(got, unit), f"of {figure(wanted, unit)}" if lacks else ""))
         return found[0], found[1], told
 
+    def _of_host(self, row: Row) -> tuple[tuple[str, str], tuple[str, str], str]:
+        """Read a host: what its guests have of what there is of both, and below its name how they are."""
+        found = []
+        for name, pair in zip(RESOURCES, (("cpu_delivered", "cpu_supply"), ("given", "memory_supply")), strict=True):
+            had, supply = (self.of_host(channel, row.item_id) for channel in pair)
+            unit = self._desk.units.common(name)
+            is_there = had is not None and supply is not None
+            found.append((figure(had or 0.0, unit), f"of {figure(supply or 0.0, unit)}") if is_there else ("", ""))
+        pressure, wanted = self.of_host("pressure", row.item_id), self.of_host("cpu_wanted", row.item_id)
+        told = ["down"] if not row.is_on else [] if pressure is None else [f"pressure {PRESSURES[int(pressure)]}"]
+        lacks = (wanted or 0.0) - (self.of_host("cpu_delivered", row.item_id) or 0.0)
+        if lacks > _LEAST * max(1.0, wanted or 0.0):
+            told.append(f"CPU lacks {figure_with_unit(lacks, self._desk.units.common('cpu'))}")
+        return found[0], found[1], " · ".join(told)
+
     def _of_flow(self, row: Row) -> tuple[tuple[str, str], tuple[str, str], str]:
         """Read a store or links."""
         places = self._desk.look.division.flowing.places
-        if self._player is None or row.index >= min(len(places), len(self._player.recording.flow_ids)):
+        at = None if self._player is None else self._player.recording.flow_index.get(row.item_id)
+        if self._player is None or at is None or row.index >= len(places):
             return ("", ""), ("", ""), ""
         flows, kind = self._player.recording.of_flows, places[row.index].kind
-        wanted, had, taken = (float(flows(name)[row.index, self._row]) for name in ("wanted", "delivered", "taken"))
+        wanted, had, taken = (float(flows(name)[at, self._row]) for name in ("wanted", "delivered", "taken"))
         lacks = wanted - had > _LEAST * max(1.0, wanted)
         word = "paging" if kind == "store" else "moves"
         told = f"{flow_amount(taken, kind)} of {word}" if taken > 0 else ""
