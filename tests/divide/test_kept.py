@@ -103,6 +103,19 @@ class ByHand(unittest.TestCase):
         own = cpu_guest("own", 100, vcpus=1) | {"dedicated_cores": True}
         self.assertEqual(self.delivered(own, kept("a", 4000, 2, 3), kept("b", 4000)), [1000, 1000, 2000])
 
+    def test_second_threads_of_cores_that_somebody_owns_are_nobody_elses(self) -> None:
+        """Of four cores at 1.25 with second threads two are owned: all others have 2.5, and nothing if all four are."""
+        host = HOST | {"cores_per_socket": 4, "threads_per_core": 2, "smt_yield": 0.25}
+        for owned, wants, expected in ((2, 8000, 2500), (2, 2400, 2250), (4, 8000, 0), (0, 8000, 5000)):
+            guests = [cpu_guest("b", wants, vcpus=8)]
+            guests += [cpu_guest("own", 100, vcpus=owned) | {"dedicated_cores": True}] if owned else []
+            plan = plan_of(guests, host=host)
+            division = divide(site_of(plan, {}))
+            self.assertAlmostEqual(division.cpu.delivered[division.position["b"]], expected, msg=str((owned, wants)))
+            player = Player(site_of(plan, {}))
+            player.run(600)
+            self.assertAlmostEqual(float(player.recording.series("cpu_delivered")[0, 30]), expected, delta=0.01)
+
     def test_side_by_side(self) -> None:
         """Two vCPUs keep to one core of two threads that gain a quarter: 1 250 of their 2 000."""
         host = FOUR | {"threads_per_core": 2, "smt_yield": 0.25}

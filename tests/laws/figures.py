@@ -114,6 +114,12 @@ def _sets(site: Site, host: int) -> Iterator[tuple[set[int], list[int]]]:
         return
     here = [i for i in range(len(site.plan.guests)) if site.standing.on[i] and site.standing.host[i] == host]
     kept = cores_of(site.plan.guests, here, site.plan.hosts[host])
+    taken = {core for i, its in kept.items() if site.plan.guests[i].dedicated_cores for core in its}
+    if taken:
+        yield (
+            set(range(site.plan.hosts[host].cores)) - taken,
+            [i for i in here if not site.plan.guests[i].dedicated_cores],
+        )
     for cores in {*kept.values(), tuple({core for its in kept.values() for core in its})}:
         yield set(cores), [i for i, its in kept.items() if set(its) <= set(cores)]
 

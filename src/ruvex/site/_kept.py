@@ -116,8 +116,15 @@ def kept_of(plan: Plan, wishing: Sequence[int], of_guests: Ints, shape: tuple[in
         known: dict[tuple[int, ...], int] = {}
         found: Mapping[int, tuple[int, ...]] = cores_of(plan.guests, here.get(host, ()), machine)
         taken = {core for at, cores in found.items() if plan.guests[at].dedicated_cores for core in cores}
-        for at, cores in found.items():
-            if not plan.guests[at].dedicated_cores and len(cores) < machine.cores - len(taken):
+        free = machine.cores - len(taken)
+        # Second threads of cores that somebody has for itself are nobody else's: all others are kept to the rest.
+        is_shared = bool(taken) and machine.threads_per_core > 1
+        everyone = (
+            np.flatnonzero((of_guests[r.S_ON] != 0) & (of_guests[r.S_HOST] == host)).tolist() if is_shared else ()
+        )
+        for at in (*found, *(at for at in everyone if at not in found)):
+            cores = found.get(at, tuple(range(free)))
+            if not plan.guests[at].dedicated_cores and (is_shared or len(cores) < free):
                 set_of[at] = known.setdefault(cores, len(sets) + len(known))
         sets += known
         first[host + 1] = len(sets)
