@@ -247,6 +247,15 @@ def had(division: Division, shift: Shift) -> float:
 class Worth(unittest.TestCase):
     """Each finding, its evidence and its remedy."""
 
+    def test_who_is_off_and_counted_is_said_to_be_off(self) -> None:
+        """A pool whose two members could never both start: one of them is off, and the sentence says so."""
+        pools = [POOLS[0] | {"memory": {"limit": 3000}}, POOLS[1]]
+        for power, told in (("off", "its 2 members, 1 of them off, need"), ("on", "its 2 members need")):
+            its = [guest("a", pool="p"), guest("d", pool="p", power=power)]
+            found, _ = found_in([*its, *CLEAN[1:]], pools)
+            (text,) = (one.text for one in found if one.kind == "never-together")
+            self.assertIn(told, text)
+
     def test_who_gets_less_of_a_store_is_told_by_his_own_part(self) -> None:
         """Of 900 each one has 225 and one 675: 25 to 75 % less, and not the 50 % that is nobody's."""
         its = [guest(name, pool="p", disks=[DISK | {"shares": shares}], demand={"ops": 900})

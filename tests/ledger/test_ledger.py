@@ -10,10 +10,10 @@ from ruvex.advise import ladder_lines, moves_for
 from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
 from ruvex.plan import RESOURCES
-from ruvex.play import Player, division_at
+from ruvex.play import GuestSummary, Player, division_at
 from ruvex.report import owners_of
 from ruvex.site import site_of
-from ruvex.words import summary_facts
+from ruvex.words import guest_cells, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
 
 HOUR_S = 3600.0
@@ -96,6 +96,52 @@ class ByHand(unittest.TestCase):
         self.assertEqual(lines[-1][1], "touched or kept in hand beyond what it needs: nobody is asked for it")
         self.assertEqual(moves_for(site, played, "a")["memory"], [])
         self.assertNotIn("memory", who_has_it(site, played, "a"))
+
+    def test_a_host_is_short_of_cpu_where_it_has_none_left(self) -> None:
+        """A limit of a pool holds one guest at a quarter on a host half idle: the guest is short, the host is not."""
+        plan = plan_of([cpu_guest("a", 4000, vcpus=4, pool="p")], [{"id": "p", "cpu": {"limit": 1000}}], day_s=HOUR_S)
+        summary = day_of(site_of(plan, {})).summary()
+        self.assertEqual((summary.guests[0].unmet_s, summary.places[0].cpu_unmet_s), (HOUR_S, 0))
+        self.assertNotIn("CPU short", " ".join(summary_facts(summary, plan)))
+        plan = plan_of([cpu_guest(i, 6000, vcpus=6) for i in "ab"], day_s=HOUR_S)
+        summary = day_of(site_of(plan, {})).summary()
+        self.assertEqual((summary.guests[0].unmet_s, summary.places[0].cpu_unmet_s), (HOUR_S, HOUR_S))
+        self.assertIn("CPU short for 1h00", " ".join(summary_facts(summary, plan)))
+
+    def test_how_long_short_of_each_and_of_anything(self) -> None:
+        """Disks for the first ten minutes, CPU from five to fifteen, network in the last five: twenty in all."""
+
+        def steps(*levels: tuple[float, float]) -> dict[str, object]:
+            return {"kind": "steps", "at": [[at, level] for at, level in levels]}
+
+        one = {"id": "a", "vcpus": 2, "boot_s": 0, "cpu": {"limit": 1000}, "disks": [{"id": "d", "store": "s"}],
+               "demand": {"cpu": steps((0, 900), (300, 1500), (900, 900)), "working": 10, "touched": 10,
+                          "ops": steps((0, 200), (600, 90)), "net_mib_s": steps((0, 10), (3300, 80))}}  # fmt: skip
+        plan = plan_of([one], stores=[{"id": "s", "ops": 100, "mib_s": 900}], day_s=HOUR_S,
+                       host=HOST | {"links": [{"id": "l", "mib_s": 40}]})  # fmt: skip
+        (guest,) = day_of(site_of(plan, {})).summary().guests
+        # While it waits for its disk its traffic waits with it, and is lacking as well.
+        found = guest.unmet_s, guest.disks_short_s, guest.network_short_s, guest.slowed_s, guest.short_s
+        for had, expected in zip(found, (600, 900, 900, 900, 1200), strict=True):
+            self.assertAlmostEqual(had, expected, delta=2)
+
+    def test_below_need_by_two_causes(self) -> None:
+        """25 s growing and 10 s by a limit are not 35 s of growing."""
+        guest = GuestSummary("a", 60, 0, 0, 1, 0.5, {"still growing": 25.0, "own limit": 10.0}, 0, 0)
+        self.assertEqual(guest_cells(guest, 0.0)[4], "25 s still growing and 10 s")
+        guest = GuestSummary("a", 60, 0, 0, 1, 0.5, {"still growing": 25.0}, 0, 0)
+        self.assertEqual(guest_cells(guest, 0.0)[4], "25 s still growing")
+
+    def test_short_from_a_thousandth_on(self) -> None:
+        """Who lacks 0.9 MHz of 1 000 is not short, at a look or over the day; who lacks 1.1 is."""
+        for limit, is_short in ((999.1, False), (998.9, True)):
+            plan = plan_of([cpu_guest("a", 1000, vcpus=2, limit=limit)], day_s=HOUR_S)
+            site = site_of(plan, {})
+            day = day_of(site)
+            self.assertEqual(LookFigures(divide(site)).is_short("cpu").tolist(), [is_short])
+            self.assertEqual(bool(DayFigures(day).is_short("cpu")[:, 5:].all()), is_short)
+            (guest,) = day.summary().guests
+            self.assertEqual((guest.unmet_s, guest.short_s), (HOUR_S, HOUR_S) if is_short else (0, 0))
 
     def test_what_is_free_to_promise_on_hosts_adds_up(self) -> None:
         """With a fifth and a quarter kept out of promises two hosts have what the site has, and what a pool holds."""

@@ -19,6 +19,8 @@ Bools = NDArray[np.bool_]
 CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
 SHORT_PART: Final = r.SHORT_PART
 """Who lacks more than this part of what he wants is short."""
+IDLE_PART: Final = 0.01
+"""What somebody holds idle is told from this part of what he would use on."""
 _ROUNDING: Final = 1e-9
 
 

@@ -228,8 +228,8 @@ def places_of(ticks: Ticks) -> tuple[PlaceSummary, ...]:
                 kind=_NAMES[kind],
                 host=host,
                 pressure_s={word: float(of[r.U_AMPLE + i]) * tick_s for i, word in enumerate(PRESSURES)},
-                least_free_mib=float(of[r.U_LEAST]) if ticks_seen else 0.0,
-                mean_free_mib=float(of[r.U_FREE]) / ticks_seen if ticks_seen else 0.0,
+                least_free_mib=max(0.0, float(of[r.U_LEAST])) if ticks_seen else 0.0,
+                mean_free_mib=max(0.0, float(of[r.U_FREE]) / ticks_seen) if ticks_seen else 0.0,
                 cpu_unmet_s=float(of_places[r.U_UNMET, at]) * tick_s if kind == r.MEMORY_PLACE else 0.0,
             )
         )

@@ -27,9 +27,9 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
             lines.append(f"{name}: {'no memory to divide' if is_up else 'down'} all the time")
             continue
         times = ", ".join(f"{word} {short_span(seconds)}" for word, seconds in place.pressure_s.items() if seconds)
-        free = f"least free {format_memory(max(0.0, place.least_free_mib))}"
+        free = f"least free {format_memory(place.least_free_mib)}"
         unmet = f"; CPU short for {short_span(place.cpu_unmet_s)}" if place.cpu_unmet_s else ""
-        lines.append(f"{name}: {times}; {free}, {format_memory(max(0.0, place.mean_free_mib))} on average{unmet}")
+        lines.append(f"{name}: {times}; {free}, {format_memory(place.mean_free_mib)} on average{unmet}")
         if place.kind == "bank":
             lines[-1] += _too_small_for(summary, plan, place.host)
     slowed = sorted((one for one in summary.guests if one.slowed_s), key=lambda one: -one.slowed_s)
@@ -60,7 +60,11 @@ def summary_facts(summary: Summary, plan: Plan) -> list[str]:
 
 def _too_small_for(summary: Summary, plan: Plan, host: str) -> str:
     """Name the guests of a host's bank that were below their need by it, and for how long."""
-    there = {guest.id: guest.label for guest in plan.guests if guest.host == host}
+    banks = [one.id for one in plan.hosts if one.bank is not None]
+    # Who names no host is in the only bank there is.
+    there = {
+        guest.id: guest.label for guest in plan.guests if guest.host == host or (not guest.host and banks == [host])
+    }
     short = {one.id: one.below_s["bank"] for one in summary.guests if one.id in there and "bank" in one.below_s}
     named = [f"{there[item]} {short_span(short[item])}" for item in sorted(short, key=lambda item: -short[item])]
     more = f" and {len(named) - _MOST_NAMED} more" if len(named) > _MOST_NAMED else ""
@@ -72,8 +76,10 @@ def guest_cells(guest: GuestSummary, chance_wait: float) -> tuple[str, ...]:
 
     ``chance_wait`` is the part of their time in which its vCPUs wait by chance, over the day.
     """
-    worst = max(guest.below_s.items(), key=lambda item: item[1], default=None)
-    below = _NOTHING if worst is None else f"{short_span(guest.memory_short_s)} {worst[0]}"
+    cause, for_s = max(guest.below_s.items(), key=lambda item: item[1], default=("", 0.0))
+    rest_s = guest.memory_short_s - for_s
+    below = f"{short_span(for_s)} {cause}" if cause else _NOTHING
+    below += f" and {short_span(rest_s)}" if round(rest_s) else ""
     return (
         short_span(guest.unmet_s), _figure(guest.fluid_wait * 100, 1), _figure(chance_wait * 100, 1),
         format_number(guest.worst_pace, 2) if guest.worst_pace < 0.995 else _NOTHING,

@@ -20,7 +20,7 @@ _DEEP: Final = 2
 
 
 def never_together(case: Case) -> Iterator[Finding]:
-    """A pool whose members, all starting together, would claim more than it can be promised."""
+    """A pool whose members, on or off, would claim more than it can be promised if all of them were to start."""
     site, plan = case.division.site, case.plan
     claims = would_claim(site)
     claims[1] = boot_claim(site)
@@ -32,6 +32,7 @@ def never_together(case: Case) -> Iterator[Finding]:
             above = int(site.layout.parent[above])
     for at, pool in enumerate(plan.pools):
         members = within.get(at, [])
+        off = int((~site.standing.on[members]).sum())
         for name, kind in RESOURCE_KINDS.items():
             k, label, write = kind.at, kind.word, kind.write
             draws = site.pools[r.P_DRAWS, k, at] > 0
@@ -46,7 +47,7 @@ def never_together(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "never-together", "will-hurt", (pool.id,),
                 f"{pool.label} may promise {write(allowed)} of {label}, and its {counted(len(members), 'member')}"
-                f" {'needs' if len(members) == 1 else 'need'}"
+                f"{f', {off} of them off,' if off else ''} {'needs' if len(members) == 1 else 'need'}"
                 f" {write(asked)} to start together",
                 (("needed to start", write(asked)), ("may be promised", write(allowed))), 1 - allowed / asked,
                 Remedy(f"a {label} {bound} of {write(asked)}", ((pool.id, change),)),

@@ -6,7 +6,7 @@ from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
 from ruvex.divide import causes_of
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import IDLE_PART, SHORT_PART
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Pool, Resource, ThinMemory
 from ruvex.promise import budget_of
 
@@ -38,7 +38,7 @@ def _guest_facts(desk: Desk, guest: Guest, row: int) -> list[str]:
 
 
 def _budget_fact(desk: Desk, pool: Pool, name: Resource) -> str:
-    budget, unit = budget_of(desk.document.claims, pool.id, name), desk.units.common(name)
+    budget, unit = budget_of(desk.look.claims, pool.id, name), desk.units.common(name)
     drawn = f", {figure(budget.drawn, unit)} drawn from above" if budget.drawn > 0 else ""
     free = f"{figure(budget.free, unit)} free" if budget.free >= 0 else f"{figure(-budget.free, unit)} too many"
     reserved = figure(budget.reservation, unit)
@@ -54,7 +54,7 @@ def met_text(desk: Desk, item: Guest | Pool, name: Resource, row: int) -> str:
     lacking, asked = float(figures.lacks(name).by_row[row]), float(figures.wanted(name).by_row[row])
     unit = desk.units.of(name, item.id)
     idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
-    apart = f", holds {figure_with_unit(idle, unit)} it does not need" if idle > 0.01 * max(wanted, 1) else ""
+    apart = f", holds {figure_with_unit(idle, unit)} it does not need" if idle > IDLE_PART * max(wanted, 1) else ""
     beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
     could = f", could use {figure_with_unit(beyond, unit)}" if beyond > SHORT_PART * max(wanted, 1) else ""
     verb = "wants" if name == "cpu" else "needs"

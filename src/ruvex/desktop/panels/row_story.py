@@ -11,7 +11,7 @@ from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_u
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, causes_of, place_label, site_shares
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import IDLE_PART, SHORT_PART
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
@@ -125,7 +125,9 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
     r, unit = division.of(name), desk.units.of(name, item_id)
     held = max(0.0, float(r.delivered[row] + r.unmet[row] - r.wanted[row]))
     apart = (
-        f" and holds {figure_with_unit(held, unit)} more, idle" if held > 0.005 * max(1.0, float(r.wanted[row])) else ""
+        f" and holds {figure_with_unit(held, unit)} more, idle"
+        if held > IDLE_PART * max(1.0, float(r.wanted[row]))
+        else ""
     )
     parts = [f"gets {figure_with_unit(float(r.delivered[row]) - held * bool(apart), unit)}{apart}"]
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}{behind_text(division, name, row, unit)}")
@@ -171,7 +173,7 @@ def behind_text(division: Division, name: Resource, row: int, unit: Unit) -> str
 
 def budget_text(desk: Desk, pool: str | None, name: Resource) -> str:
     """Tell the promise budget of a pool, or of the top."""
-    budget = budget_of(desk.document.claims, pool, name)
+    budget = budget_of(desk.look.claims, pool, name)
     unit = desk.units.of(name, pool)
     told = f"{figure_with_unit(budget.claimed, unit)} claimed of {figure_with_unit(budget.reservation, unit)}"
     if budget.drawn > 0:

@@ -14,6 +14,7 @@ from ruvex.divide import Day, Demand, Division, day_of, demand_at, divide
 from ruvex.ledger import LookFigures
 from ruvex.plan import Plan, format_time
 from ruvex.play import Player, division_at, played_day
+from ruvex.promise import Claims, claims_of
 from ruvex.site import Site
 
 _COARSE_DAY: Final = 25
@@ -78,6 +79,7 @@ class Look(QObject):
         self._demand: Demand = demand_at(self.site, self.plan.moment)
         self.division: Division = divide(self.site, demand=self._demand)
         self._figures: LookFigures | None = None
+        self._claims: Claims | None = None
         self.last: Division = self.division
         self.before: Division | None = None
         self.day: Day = day_of(self.site, moments=_COARSE_DAY)
@@ -95,6 +97,13 @@ class Look(QObject):
     def plan(self) -> Plan:
         """The plan as shown, what is being tried included."""
         return self.site.plan
+
+    @property
+    def claims(self) -> Claims:
+        """What is claimed of every pool and host as it is shown: with what is being tried, and at a time of a play."""
+        if self._claims is None or self._claims.site is not self.division.site:
+            self._claims = claims_of(self.division.site)
+        return self._claims
 
     @property
     def figures(self) -> LookFigures:
