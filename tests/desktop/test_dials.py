@@ -11,7 +11,7 @@ from ruvex.desktop.panels.dial_settings import dial_settings
 from ruvex.divide import divide
 from ruvex.plan import Guest, Plan, Pool, find_item
 from ruvex.site import site_of
-from tests.builders import cpu_guest, memory_guest, plan_of
+from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.desktop.base import LEFT, NONE, WindowCase
 
 
@@ -145,3 +145,21 @@ class Settings(WindowCase):
         ):
             self.desk.selection.select(item_id)
             self.assertIn(words, self.dials._facts.text())
+        # What is claimed of a pool is what shows: with the handle of one of its guests held as well.
+        self.desk.trial.try_settings("mail", {"cpu.reservation": 700.0}, "mail")
+        self.desk.selection.select("office")
+        self.assertIn("CPU: 5.40 of 0.00 claimed, 5.40 drawn from above, 46.0 free", self.dials._facts.text())
+        self.desk.trial.give_up()
+        self.assertIn("CPU: 4.70 of 0.00 claimed", self.dials._facts.text())
+
+    def test_a_part_of_the_site_that_the_host_has_not(self) -> None:
+        """Half of the site by shares, on a host that is a fifth of it: the dial says so; on the other it does not."""
+        hosts = [HOST | {"id": "h0", "cores_per_socket": 8}, HOST | {"id": "h1", "cores_per_socket": 2}]
+        self.show_plan(plan_of([cpu_guest("a", 900) | {"host": "h0"}, cpu_guest("b", 900) | {"host": "h1"}],
+                               host=None, hosts=hosts))  # fmt: skip
+        for item, told in (("a", "1/2 of the site when all want all"), ("b", "but its host has 20 % of it")):
+            self.desk.selection.select(item)
+            self.settle()
+            label = self.dials.dials["cpu"]._weight.toolTip()
+            self.assertIn(told, label)
+            self.assertEqual("but its host" in label, item == "b")

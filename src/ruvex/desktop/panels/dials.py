@@ -29,13 +29,13 @@ from ruvex.desktop.state.figures import (
     parse,
     parse_plain,
     parse_shares,
-    part_text,
     percent,
+    site_part_text,
     typed,
 )
 from ruvex.desktop.state.steps import PromiseRefusedError, settings_step
 from ruvex.desktop.state.units import Unit
-from ruvex.divide import Division, looks_same, peer_weights, site_shares
+from ruvex.divide import Division, looks_same, peer_weights
 from ruvex.ledger import LookFigures
 from ruvex.plan import (
     RESOURCE_KINDS,
@@ -331,7 +331,7 @@ class Dials(QWidget):
                     field.stepped.connect(self._on_stepped)
         weight, total = peer_weights(r, division, row)
         shown = percent(weight, total) if division.on[row] else ""
-        part = part_text(float(site_shares(division, r)[row])) if shown else ""
+        part = site_part_text(division, r, row) if shown else ""
         unit = self._desk.units.of(name, item.id)
         dial.show_settings(settings, shown, part, unit, self._ranges(item, list(dial.fields), unit))
         bar = bars_of(division, name)[row]

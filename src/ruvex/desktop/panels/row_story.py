@@ -7,10 +7,10 @@ import math
 import numpy as np
 
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_units, part_text
+from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_units, site_part_text
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.state.units import Unit
-from ruvex.divide import Division, causes_of, place_label, site_shares
+from ruvex.divide import Division, causes_of, place_label
 from ruvex.ledger import IDLE_PART, SHORT_PART
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
@@ -144,7 +144,7 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
         parts.append(f"promised {figure_with_unit(float(r.claim[row]), unit)}")
     if math.isfinite(r.limit[row]):
         parts.append(f"limit {figure_with_unit(float(r.limit[row]), unit)}")
-    parts.append(f"shares {r.shares[row]:g}, {part_text(float(site_shares(division, r)[row]))}")
+    parts.append(f"shares {r.shares[row]:g}, {site_part_text(division, r, row)}")
     lines = [f"{NAME[name]}: " + ", ".join(parts)]
     lines.append(f"    {in_all_units(float(r.delivered[row]), name, desk.units, item_id)} delivered")
     item = find_item(desk.look.plan, item_id)

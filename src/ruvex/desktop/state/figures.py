@@ -7,6 +7,8 @@ from functools import lru_cache
 from typing import Final
 
 from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units, hosts_counted, own_mhz
+from ruvex.divide import Division, ResourceDivision, site_shares
+from ruvex.ledger import SHORT_PART
 from ruvex.plan import (
     RESOURCE_KINDS,
     SHARES_STANDARD,
@@ -184,3 +186,15 @@ def part_text(part: float) -> str:
     whole = round(1 / part)
     text = f"1/{whole}" if abs(whole * part - 1) < 1e-6 and whole <= 100 else f"{100 * part:.3g} %"
     return f"{text} of the site when all want all"
+
+
+def site_part_text(division: Division, resource: ResourceDivision, row: int) -> str:
+    """Write which part of the site a row gets by shares when all want all, and where its host has less than that."""
+    part, host = float(site_shares(division, resource)[row]), division.host_of(row)
+    text = part_text(part)
+    if host is not None and resource.supply > 0:
+        at = division.site.plan.host_index[host]
+        of_host = float(division.by_host.supply[resource.k, at]) / resource.supply
+        if part > of_host * (1 + SHORT_PART):
+            text += f", but its host has {100 * of_host:.3g} % of it"
+    return text
