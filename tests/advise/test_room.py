@@ -203,7 +203,7 @@ class HowManyMore(unittest.TestCase):
         like = cpu_guest("like", 0, vcpus=1) | {"host": "one", "memory": {
             "mode": "elastic", "boot": 500, "floor": 200, "ceiling": 4000}, "otherwise_mib": 3000}  # fmt: skip
         site = site_with([like])
-        fixed = as_fixed(pattern_of(site, "like")).memory
+        fixed = as_fixed(site, pattern_of(site, "like")).memory
         self.assertEqual((fixed.mode, fixed.size), ("fixed", 3000))
         thin = typed_pattern(site.plan, vcpus=2, memory_mib=4000)
         elastic = as_elastic(site, thin).memory

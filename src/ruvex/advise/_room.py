@@ -143,11 +143,9 @@ def alone_of(site: Site, pattern: Guest) -> Site:
     return site_of(plan, site.traces)
 
 
-def as_fixed(pattern: Guest) -> Guest:
+def as_fixed(site: Site, pattern: Guest) -> Guest:
     """Give the guest with fixed memory of the size it would have otherwise."""
-    memory = pattern.memory
-    size = memory.ceiling if isinstance(memory, ElasticMemory) else memory.size
-    fixed = FixedMemory(mode="fixed", size=pattern.otherwise_mib or size, shares=memory.shares)
+    fixed = FixedMemory(mode="fixed", size=site.plan.otherwise_of(pattern), shares=pattern.memory.shares)
     return pattern.model_copy(update={"memory": fixed, "hot_add": ()})
 
 

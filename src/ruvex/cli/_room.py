@@ -50,7 +50,7 @@ def print_room(
     site = site_of(plan, file.traces)
     pattern = _pattern(plan, like, typed)
     found = room_for(site, pattern, at_s=at_s)
-    others = {"as_fixed": as_fixed(pattern), "as_elastic": as_elastic(site, pattern)}
+    others = {"as_fixed": as_fixed(site, pattern), "as_elastic": as_elastic(site, pattern)}
     totals = {name: room_for(site, other, at_s=at_s) for name, other in others.items() if other != pattern}
     if as_json:
         counts = {name: {"paper": one.paper, "now": one.now, "worst": one.worst} for name, one in totals.items()}

@@ -263,11 +263,10 @@ def _guest_column(guest: Guest, plan: Plan) -> tuple[float, ...]:
     else:
         assert isinstance(memory, FixedMemory)
     overhead = rule.fixed_mib + rule.per_vcpu_mib * guest.vcpus + memory.size * rule.percent_of_size / 100
-    otherwise = guest.otherwise_mib or (ceiling if memory.mode == "elastic" else memory.size)
     return (
         guest.vcpus, guest.cpu.reservation, _or_none(guest.cpu.limit), guest.cpu.shares, _MODES[memory.mode],
         memory.size, reservation, limit, memory.shares, floor, ceiling, headroom, guest.dedicated_cores,
-        guest.in_bank, overhead, otherwise, demand.greedy, leaves, aim, demand.cache_percent / 100,
+        guest.in_bank, overhead, plan.otherwise_of(guest), demand.greedy, leaves, aim, demand.cache_percent / 100,
         demand.kind == "batch", plan.rules.page_sharing.get(guest.image, 0.0) if guest.image else 0.0, guest.agent,
     )  # fmt: skip
 

@@ -236,7 +236,7 @@ class Rooms(QObject):
 
 
 def _more(site: Site, pattern: Guest, at_s: float) -> More:
-    others = [one if one != pattern else None for one in (as_fixed(pattern), as_elastic(site, pattern))]
+    others = [one if one != pattern else None for one in (as_fixed(site, pattern), as_elastic(site, pattern))]
     fixed, elastic = (None if one is None else room_for(site, one, at_s=at_s) for one in others)
     return More(room_for(site, pattern, at_s=at_s), fixed, elastic)
 

@@ -10,11 +10,12 @@ from typing import Any, Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.advise import DayWaits
+from ruvex.advise import DayWaits, savings_over
 from ruvex.cores import waits_of
+from ruvex.desktop.state.units import own_mhz
 from ruvex.divide import Division, causes_of, place_label
-from ruvex.engine import rows as r
-from ruvex.plan import ElasticMemory, Guest, Plan
+from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.plan import ElasticMemory, Plan
 from ruvex.play import Player
 
 Floats = NDArray[np.float64]
@@ -45,20 +46,21 @@ class Figures:
         return np.asarray(getattr(self.division.layers, name)[self._rows], dtype=np.float64)
 
     @cached_property
+    def figures(self) -> LookFigures:
+        """What they want, have and lack."""
+        return LookFigures(self.division)
+
+    @cached_property
     def hit(self) -> Floats:
-        """How badly each is hit: the larger part of what it wants of CPU and of memory that it lacks."""
-        parts = []
-        for resource in (self.division.cpu, self.division.memory):
-            wanted = resource.wanted_of_guests
-            parts.append(np.divide(resource.unmet_of_guests, wanted, out=np.zeros(wanted.size), where=wanted > 0))
-        return np.asarray(np.maximum.reduce([*parts, 1.0 - self.division.flowing.pace]))
+        """How badly each is hit: the largest part of what it wants or needs of anything that it lacks."""
+        parts = [_part(self.figures.lacks(of).values, self.figures.wanted(of).values) for of in CONTENDED]
+        return np.asarray(np.maximum.reduce(parts))
 
     @cached_property
     def speed(self) -> Floats:
-        """All vCPUs of each at full speed, MHz."""
-        hosts = {host.id: host.mhz for host in self.plan.hosts}
-        first = self.plan.hosts[0].mhz if self.plan.hosts else 0.0
-        return np.array([guest.vcpus * hosts.get(guest.host or "", first) for guest in self.plan.guests], dtype=float)
+        """All vCPUs of each at full speed, MHz; nothing of one that is nowhere."""
+        site = self.division.site
+        return np.array([own_mhz(site, guest.id) for guest in self.plan.guests], dtype=float)
 
     @cached_property
     def by_chance(self) -> Floats:
@@ -172,17 +174,10 @@ def _headroom(figures: Figures) -> Floats:
 
 
 def _saved(figures: Figures) -> Floats:
-    backed = figures.series("backed")
-    if backed is None:
+    if figures.series("backed") is None or figures.day is None:
         return np.full(len(figures.plan.guests), np.nan)
-    fixed = np.array([_otherwise(guest) for guest in figures.plan.guests], dtype=float)
-    return np.asarray(fixed - np.asarray(backed, dtype=np.float64).mean(axis=1))
-
-
-def _otherwise(guest: Guest) -> float:
-    if not isinstance(guest.memory, ElasticMemory):
-        return float("nan")
-    return guest.memory.ceiling if guest.otherwise_mib is None else guest.otherwise_mib
+    found = {one.guest: one.otherwise_mib - one.mean_mib for one in savings_over(figures.day).guests}
+    return np.array([found.get(guest.id, np.nan) for guest in figures.plan.guests], dtype=float)
 
 
 def _over_day(figures: Figures, channel: str, reduce: Callable[..., Any]) -> Floats:
@@ -197,30 +192,26 @@ def _pools(figures: Figures) -> list[str]:
     return [label[guest.pool] if guest.pool is not None else "" for guest in figures.plan.guests]
 
 
-def _need(figures: Figures) -> Floats:
-    return np.asarray(figures.division.solved.layers[r.M_NEED])
-
-
 COLUMNS: Final[tuple[Column, ...]] = (
     Column("name", "", "name", "text", lambda f: [g.label for g in f.plan.guests], "both"),
     Column("pool", "", "pool", "text", _pools, "both"),
     Column("host", "", "host", "text", lambda f: f.hosts, "both"),
-    Column("cpu_wanted", "CPU", "wanted", "cpu", lambda f: f.division.cpu.wanted_of_guests),
+    Column("cpu_wanted", "CPU", "wanted", "cpu", lambda f: f.figures.wanted("cpu").values),
     Column("cpu_delivered", "CPU", "delivered", "cpu", lambda f: f.division.cpu.given),
     Column("own", "CPU", "of vCPUs", "percent", lambda f: _part(f.division.cpu.given, f.speed)),
-    Column("wait", "CPU", "wait", "percent", lambda f: _part(f.division.cpu.unmet_of_guests,
-                                                             f.division.cpu.wanted_of_guests)),
+    Column("wait", "CPU", "wait", "percent", lambda f: _part(f.figures.lacks("cpu").values,
+                                                             f.figures.wanted("cpu").values)),
     Column("by_chance", "CPU", "chance", "percent", lambda f: f.by_chance),
     Column("size", "memory", "size", "memory", lambda f: np.array([g.memory.size for g in f.plan.guests], dtype=float)),
-    Column("need", "memory", "need", "memory", _need),
+    Column("need", "memory", "need", "memory", lambda f: f.figures.wanted("memory").values),
     Column("backed", "memory", "backed", "memory", lambda f: f.layer("backed")),
     Column("balloon", "memory", "balloon", "memory", lambda f: f.layer("balloon")),
     Column("squeezed", "memory", "squeezed", "memory", lambda f: f.layer("squeezed"), is_optional=True),
     Column("spilled", "memory", "spilled", "memory", lambda f: f.layer("spilled"), is_optional=True),
     Column("headroom", "memory", "headroom left", "memory", _headroom, is_optional=True),
-    Column("ops_wanted", "disks", "ops wanted", "ops", lambda f: f.division.flowing.ops_wanted, only_with="stores"),
+    Column("ops_wanted", "disks", "ops wanted", "ops", lambda f: f.figures.wanted("store").values, only_with="stores"),
     Column("ops", "disks", "ops", "ops", lambda f: f.division.flowing.ops_delivered, only_with="stores"),
-    Column("net_wanted", "network", "MiB/s wanted", "traffic", lambda f: f.division.flowing.net_wanted,
+    Column("net_wanted", "network", "MiB/s wanted", "traffic", lambda f: f.figures.wanted("link").values,
            only_with="links"),
     Column("net", "network", "MiB/s", "traffic", lambda f: f.division.flowing.net_delivered, only_with="links"),
     Column("pace", "outcome", "pace", "pace", lambda f: f.layer("pace")),
