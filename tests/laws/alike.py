@@ -7,12 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 
 from ruvex.divide import Division, ladder_of
-from ruvex.ledger import CONTENDED, LookFigures
-from ruvex.plan import RESOURCES
+from ruvex.interface import Divided
+from ruvex.ledger import CONTENDED, DayFigures, LookFigures
+from ruvex.plan import RESOURCES, THIN_SPACE
 from ruvex.play import division_at
+from ruvex.report import owners_of
+from tests.cli.inside import run
 from tests.laws.case import Case
 
 _NEAR = 1e-6
+_SHOWN = 0.00501
+"""Half of the last digit that a table shows."""
 
 
 def alike(case: Case) -> Iterator[str]:
@@ -23,8 +28,11 @@ def alike(case: Case) -> Iterator[str]:
         if isinstance(played, Division):
             looks.append((f"played at {at_s:g} s", played))
     for look, division in looks:
-        for told in (*_ladders(division), *_sums(division)):
+        for told in (*_ladders(division), *_sums(division), *_documents(division)):
             yield f"{look}: {told}"
+    yield from _table(case)
+    yield from _owners(case)
+    yield from _times(case)
 
 
 def _ladders(division: Division) -> Iterator[str]:
@@ -68,3 +76,70 @@ def _sums(division: Division) -> Iterator[str]:
         of_hosts = float(promises.free_of_hosts[k].sum() - promises.of_no_host[k])
         if site.plan.hosts and abs(of_hosts - free) > _NEAR * max(1.0, abs(free)):
             yield f"hosts have {of_hosts:g} of {name} free to promise, the site has {free:g}"
+
+
+def _documents(division: Division) -> Iterator[str]:
+    """JSON and the names for scripts have the ledger's figures, rows and sums."""
+    figures, document, scripted = LookFigures(division), division.to_json(), Divided(division)
+    for name, its in (("cpu", scripted.cpu), ("memory", scripted.memory)):
+        lacks, rows = figures.lacks(name), document[name]["rows"]
+        near = _NEAR * max(1.0, lacks.total)
+        for row in rows:
+            at = division.position[row["id"]]
+            if not row["lacks"] == its[row["id"]].lacks == lacks.by_row[at]:
+                told = f"{row['lacks']:g} in JSON, {its[row['id']].lacks:g} to scripts"
+                yield f"{row['id']} lacks {lacks.by_row[at]:g} of {name}, {told}"
+        of_guests = sum(row["lacks"] for row in rows if row["kind"] == "guest")
+        if abs(of_guests - document[name]["lacks"]) > near or abs(of_guests - lacks.total) > near:
+            yield f"all lack {document[name]['lacks']:g} of {name} in JSON, its rows {of_guests:g}"
+    for of, its in (("store", scripted.disks), ("link", scripted.network)):
+        lacks = figures.lacks(of)
+        for guest, one in its.items():
+            i = division.site.plan.guest_index[guest]
+            if one.lacks != lacks.values[i] or abs(one.wanted - one.delivered - one.lacks) > _NEAR * max(
+                1.0, one.wanted
+            ):
+                yield f"{guest} lacks {lacks.values[i]:g} of {of}, {one.lacks:g} to scripts"
+
+
+def _table(case: Case) -> Iterator[str]:
+    """The table of ``ruvex divide`` has the ledger's figures to the digit shown."""
+    with case.written() as path:
+        done = run("divide", str(path))
+    division, figures = case.division, LookFigures(case.division)
+    lines = [line for line in done.stdout.replace(THIN_SPACE, "").splitlines() if not line.startswith("  " * 4 + "!")]
+    head = next((number for number, line in enumerate(lines) if line.split()[:2] == ["promised", "wanted"]), None)
+    if head is None:
+        return
+    rows = [row for row in range(len(division.ids)) if division.on[row]]
+    for row, line in zip(rows, lines[head + 1 : head + 1 + len(rows)], strict=True):
+        cells = [0.0 if cell == "\u00b7" else float(cell) for cell in line.split()[-8:]]
+        for name, at, scale in (("cpu", 3, 1000.0), ("memory", 7, 1024.0)):
+            lacks = float(figures.lacks(name).by_row[row]) / scale
+            if abs(cells[at] - lacks) > _SHOWN:
+                yield f"{division.ids[row]} lacks {lacks:.4f} of {name}, and {cells[at]:g} in the table"
+
+
+def _owners(case: Case) -> Iterator[str]:
+    """Owners, and banks beside them, have what is promised; and lack what guests lack over the day."""
+    division, day = case.division, DayFigures(case.day)
+    owners, promises = owners_of(division, case.day), LookFigures(division).promises
+    for k, name in enumerate(RESOURCES):
+        its = [owner.memory if k else owner.cpu for owner in owners]
+        promised = sum(one.promised for one in its) + (promises.of_banks if k else 0.0)
+        if abs(promised - division.of(name).promised) > _NEAR * max(1.0, promised):
+            yield f"owners and banks are promised {promised:g} of {name}, all {division.of(name).promised:g}"
+        lacking = float(day.lacks(name).sum()) * day.hours
+        if abs(sum(one.unmet_hours for one in its) - lacking) > _NEAR * max(1.0, lacking):
+            yield f"owners lack {sum(one.unmet_hours for one in its):g} of {name} over the day, guests {lacking:g}"
+        for one in its:
+            if not -_NEAR <= one.lent <= one.promised * (1 + _NEAR) + _NEAR:
+                yield f"an owner lends {one.lent:g} of the {one.promised:g} of {name} that it is promised"
+
+
+def _times(case: Case) -> Iterator[str]:
+    """Who is short of something is short: for as long as of the one that lasts longest, and no longer than of all."""
+    for one in case.day.summary().guests:
+        parts = one.unmet_s, one.memory_short_s, one.disks_short_s, one.network_short_s
+        if not max(parts) - _NEAR <= one.short_s <= min(sum(parts), one.on_s) + _NEAR:
+            yield f"{one.id} is short for {one.short_s:g} s of {one.on_s:g}, of each for {parts}"

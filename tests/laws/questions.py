@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import random
-import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -24,7 +23,6 @@ from ruvex.plan import (
     add_events,
     change_many,
     parse_time,
-    plan_text,
     read_plan,
 )
 from ruvex.play import Player
@@ -35,7 +33,6 @@ from tests.advise.test_room import with_more
 from tests.cli.inside import run
 from tests.exchange.test_table import settled
 from tests.laws.case import Case
-from tests.laws.whole import CONTENTS, TRACE_FILE
 from tests.play.site import AT_ONCE
 
 ASKED = 5
@@ -48,11 +45,7 @@ _QUIET = {"demand.greedy": False, "demand.kind": "interactive", "boot_s": 0.0}
 
 def answered(case: Case) -> Iterator[str]:
     """Every question is answered or refused in words, as text and as JSON without a number that is none."""
-    with tempfile.TemporaryDirectory() as folder:
-        (Path(folder) / TRACE_FILE).parent.mkdir()
-        (Path(folder) / TRACE_FILE).write_bytes(CONTENTS[TRACE_FILE])
-        path = Path(folder) / "p.ruvex.json"
-        path.write_text(plan_text(case.plan), encoding="utf-8")
+    with case.written() as path:
         chance = random.Random(case.seed)
         for command in chance.sample(_commands(case.plan, path, chance), ASKED):
             for form in ((), ("--json",)):
@@ -224,16 +217,12 @@ def _flat(rules: dict[str, Any], above: str = "") -> dict[str, Any]:
 
 def read_back(case: Case) -> Iterator[str]:
     """A plan that is written is read as it was, from its file and from a folder of tables."""
-    with tempfile.TemporaryDirectory() as folder:
-        (Path(folder) / TRACE_FILE).parent.mkdir()
-        (Path(folder) / TRACE_FILE).write_bytes(CONTENTS[TRACE_FILE])
-        path = Path(folder) / "p.ruvex.json"
-        path.write_text(plan_text(case.plan), encoding="utf-8")
+    with case.written() as path:
         if read_plan(path).plan != case.plan:
             yield "the plan that is read is not the one that was written"
         if not any(getattr(case.plan, kind) for kind in TABLE_KINDS):
             return
-        out = Path(folder) / "site"
+        out = path.parent / "site"
         give_out(case.site, "csv", out)
         back = with_brought(Plan(), read_brought(out, Plan(), case.traces))
         for kind in TABLE_KINDS:

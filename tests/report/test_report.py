@@ -56,6 +56,7 @@ class Owners(unittest.TestCase):
         banks = float(LookFigures(division).promises.of_banks)
         self.assertEqual(banks, 3000)
         self.assertAlmostEqual(sum(owner.memory.promised for owner in owners) + banks, division.memory.promised)
+        self.assertEqual([owner.memory.lent for owner in owners if not owner.pools], [0.0])
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder, "x.ruvex.json")
             path.write_text(plan_text(plan), encoding="utf-8")

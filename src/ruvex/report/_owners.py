@@ -151,9 +151,11 @@ class _Figures:
         """Give what guests lend over the day, on average, and what pools lend beside that of what they are promised."""
         k, layout = resource.k, resource.layout
         _, used, lacking = self._over[k]
-        claims = (self._claims.guests[k] * resource.has_of_pools)[:, None]
-        lent = np.maximum(self._claims.guests[k][:, None] - used - lacking, 0.0)
-        won = np.maximum(used - self._claims.guests[k][:, None], 0.0) * resource.has_of_pools[:, None]
+        # What one in a bank is promised is the bank's.
+        there = resource.has_of_pools[:, None]
+        claims = self._claims.guests[k][:, None] * there
+        lent = np.maximum(claims - used - lacking, 0.0)
+        won = np.maximum(used - claims, 0.0) * there
         _, idle = used_of_pools(layout, (self._claims.pools[k][:, None], claims), won)
         nested = np.flatnonzero(layout.parent >= 0)
         own = idle.copy()
