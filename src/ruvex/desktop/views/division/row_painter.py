@@ -18,7 +18,7 @@ from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division, causes_of
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import SHORT_PART, LookFigures
 from ruvex.plan import RESOURCES, Resource
 
 GUEST_BAR: Final = 12
@@ -67,7 +67,7 @@ class RowPainter:
 
     def show(self, division: Division) -> None:
         """Take the figures of another division."""
-        self._division = division
+        self._division, self._figures = division, LookFigures(division)
         self._bars = {name: bars_of(division, name) for name in RESOURCES}
 
     def bar(self, name: Resource, row: Row) -> Bar:
@@ -140,22 +140,28 @@ class RowPainter:
         painter.setPen(QPen(self._theme.colours.ink, 1.5))
         painter.drawLine(QPointF(x, top - 2), QPointF(x, top + height + 2))
 
+    def lacks(self, name: Resource, row: Row) -> bool:
+        """Tell whether a row is short of what it asks for; what it could use beyond its need is no lack."""
+        asked = float(self._figures.wanted(name).by_row[row.index])
+        return float(self._figures.lacks(name).by_row[row.index]) > SHORT_PART * asked
+
     def _paint_numbers(
         self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame, bar: Bar
     ) -> bool:
-        """Write what is delivered and, where something is missing, what was wanted; tells whether it is."""
+        """Write what is delivered and, where not all of it is there, what it would use; tells whether it lacks some."""
         theme = self._theme
         left, right = columns.cpu_numbers if name == "cpu" else columns.memory_numbers
         middle = right if columns.is_narrow else left + (right - left) * 46 // 100
         # What is held though idle is no part of what is wanted: with it the two figures would not fit each other.
         unmet = bar.unmet
         delivered = bar.promised + bar.won if unmet > 0 else bar.delivered
-        is_hurt = unmet > SHORT_PART * max(1.0, self.wanted(name, row))
+        is_less = unmet > SHORT_PART * max(1.0, self.wanted(name, row))
+        is_hurt = is_less and (_is_pool_part(row) or self.lacks(name, row))
         unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)
         face = theme.face(12, bold=row.is_pool)
         face.draw_right(painter, middle, place.top(), place.height(), figure(delivered, unit))
-        if is_hurt and not columns.is_narrow:
+        if is_less and not columns.is_narrow:
             painter.setPen(theme.colours.muted)
             text = f"of {figure(delivered + unmet, unit)}"
             theme.face(12).draw(painter, middle + theme.px(4), place.top(), place.height(), text)
