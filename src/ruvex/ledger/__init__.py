@@ -1,7 +1,17 @@
 """Every figure that anybody shows, of a look and of a day: computed once, named, and the same wherever it stands."""
 
 from ruvex.ledger._day import DayFigures
-from ruvex.ledger._look import CONTENDED, IDLE_PART, SHORT_PART, LookFigures, OfGuests
+from ruvex.ledger._look import CONTENDED, ENTRIES, IDLE_PART, SHORT_PART, Entry, LookFigures, OfGuests
 from ruvex.ledger._promises import PromiseFigures
 
-__all__ = ["CONTENDED", "IDLE_PART", "SHORT_PART", "DayFigures", "LookFigures", "OfGuests", "PromiseFigures"]
+__all__ = [
+    "CONTENDED",
+    "ENTRIES",
+    "IDLE_PART",
+    "SHORT_PART",
+    "DayFigures",
+    "Entry",
+    "LookFigures",
+    "OfGuests",
+    "PromiseFigures",
+]

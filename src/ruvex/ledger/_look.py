@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
@@ -9,14 +10,18 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Contended, Division, parts_of_guests
+from ruvex.divide import Contended, Division, Parts, parts_of, parts_of_guests
 from ruvex.engine import rows as r
 from ruvex.ledger._promises import PromiseFigures
+from ruvex.plan import Resource
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
+UNITS: Final[Mapping[Contended, str]] = {
+    "cpu": "MHz", "memory": "MiB", "store": "transfers a second", "link": "MiB/s",
+}  # fmt: skip
 SHORT_PART: Final = r.SHORT_PART
 """Who lacks more than this part of what he wants is short."""
 IDLE_PART: Final = 0.01
@@ -24,102 +29,183 @@ IDLE_PART: Final = 0.01
 _ROUNDING: Final = 1e-9
 
 
-@dataclass(frozen=True, eq=False)
-class OfGuests:
-    """One figure by guest, and what it comes to over others.
+def _beyond(division: Division) -> Floats:
+    """Give what is unmet of memory beyond the need; negative where squeezed pages are worked with."""
+    return division.memory.unmet_of_guests - division.memory.lacks_of_guests
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One figure of the ledger.
 
     Attributes
     ----------
-    values
-        By guest, in plan order.
+    name, of
+        How code calls it, and of what it is.
+    sentence
+        What it is.
+    give
+        Gives its values, by guest in plan order, from a division and its parts of CPU and memory by guest; those of
+        guests that are off do not count.
     """
 
-    division: Division
-    values: Floats
+    name: str
+    of: Contended
+    sentence: str
+    give: Callable[[Division, tuple[Parts, Parts]], Floats]
 
-    @cached_property
+    @property
+    def unit(self) -> str:
+        """What it is counted in."""
+        return UNITS[self.of]
+
+
+ENTRIES: Final[tuple[Entry, ...]] = (
+    Entry("wanted", "cpu", "What its work asks for.", lambda d, _: d.cpu.wanted_of_guests),
+    Entry("wanted", "memory", "Its need: what it works with.", lambda d, _: np.asarray(d.solved.layers[r.M_NEED])),
+    Entry("wanted", "store", "The transfers its disks ask for, its own.", lambda d, _: d.flowing.ops_wanted),
+    Entry("wanted", "link", "The traffic it asks for.", lambda d, _: d.flowing.net_wanted),
+    Entry("has", "cpu", "What it is given.", lambda d, _: d.cpu.given),
+    Entry("has", "memory", "What it is given: its own memory on the host.", lambda d, _: d.memory.given),
+    Entry("has", "store", "The transfers its disks do, its own.", lambda d, _: d.flowing.ops_delivered),
+    Entry("has", "link", "The traffic it has.", lambda d, _: d.flowing.net_delivered),
+    Entry("lacks", "cpu", "What it asks for and has not.", lambda d, _: d.cpu.lacks_of_guests),
+    Entry("lacks", "memory", "The part of its need that is not there for it. Pages that are shared, or squeezed and not"
+          " worked with, are not lacking.", lambda d, _: d.memory.lacks_of_guests),
+    Entry("lacks", "store", "The transfers it asks for and has not, whatever its work waits for.",
+          lambda d, _: np.maximum(d.flowing.ops_wanted - d.flowing.ops_delivered, 0.0)),
+    Entry("lacks", "link", "The traffic it asks for and has not, whatever its work waits for.",
+          lambda d, _: np.maximum(d.flowing.net_wanted - d.flowing.net_delivered, 0.0)),
+    Entry("could use", "memory", "What was touched, or is headroom, beyond its need, and has no memory behind it;"
+          " nobody lacks it.", lambda d, _: np.maximum(_beyond(d), 0.0)),
+    Entry("holds idle", "memory", "What it holds beyond what it would use: fixed or reserved, and idle.",
+          lambda _, parts: parts[1].held),
+    Entry("keeps squeezed", "memory", "What it has only to keep squeezed pages that it works with: it has that memory,"
+          " and lacks those pages. Would use = has − holds idle − keeps squeezed + lacks + could use.",
+          lambda d, _: np.maximum(-_beyond(d), 0.0)),
+    Entry("promised", "cpu", "What it claims of the promises above it.", lambda d, _: d.claims.guests[0]),
+    Entry("promised", "memory", "What it claims of the promises above it, or of its bank.",
+          lambda d, _: d.claims.guests[1]),
+    Entry("lent", "cpu", "What it is promised and neither uses nor lacks: others have it.",
+          lambda _, parts: parts[0].lent),
+    Entry("lent", "memory", "What it is promised and neither has nor lacks: others have it.",
+          lambda _, parts: parts[1].lent),
+)  # fmt: skip
+"""Every figure that is added up over guests; ``docs/figures.md`` is made from it."""
+_AT: Final[Mapping[tuple[str, Contended], int]] = {(entry.name, entry.of): i for i, entry in enumerate(ENTRIES)}
+
+
+class OfGuests:
+    """One figure by guest, and what it comes to over others."""
+
+    __slots__ = ("_at", "_figures")
+
+    def __init__(self, figures: LookFigures, at: int) -> None:
+        self._figures, self._at = figures, at
+
+    @property
+    def values(self) -> Floats:
+        """By guest, in plan order; nothing for those that are off."""
+        found: Floats = self._figures.of_guests[self._at]
+        return found
+
+    @property
     def by_row(self) -> Floats:
         """By row of the division, of a pool the sum over the guests in it."""
-        return self.division.layout.summed_by_row(self.values)
+        found: Floats = self._figures.of_rows[self._at]
+        return found
 
-    @cached_property
+    @property
     def by_host(self) -> Floats:
         """By host as the plan lists them; who is nowhere counts for none."""
-        host, hosts = self.division.site.standing.host, len(self.division.site.plan.hosts)
-        there = host >= 0
-        return np.bincount(host[there], self.values[there], minlength=hosts).astype(np.float64)
+        found: Floats = self._figures.of_hosts[self._at]
+        return found
 
-    @cached_property
+    @property
     def total(self) -> float:
         """Of all guests."""
         return float(self.values.sum())
 
 
 class LookFigures:
-    """Every figure of a look, each made when it is first asked for, and once.
+    """Every figure of a look; those by guest, by row and by host are each made when one is first asked for, and once.
 
     Parameters
     ----------
     division
         The moment.
+
+    Examples
+    --------
+    >>> from ruvex.divide import divide
+    >>> from ruvex.plan import Plan
+    >>> from ruvex.site import site_of
+    >>> LookFigures(divide(site_of(Plan(), {}))).lacks("cpu").total
+    0.0
     """
 
     def __init__(self, division: Division) -> None:
         self.division = division
-        self._made: dict[tuple[str, Contended], OfGuests] = {}
-        self._on = division.site.standing.on
 
-    def _once(self, name: str, of: Contended, values: Floats) -> OfGuests:
-        return self._made.setdefault((name, of), OfGuests(self.division, values))
+    @cached_property
+    def of_guests(self) -> Floats:
+        """By entry and guest, in plan order."""
+        division = self.division
+        parts = parts_of_guests(division.cpu), parts_of_guests(division.memory)
+        return np.stack([entry.give(division, parts) for entry in ENTRIES]) * division.site.standing.on
+
+    @cached_property
+    def of_rows(self) -> Floats:
+        """By entry and row."""
+        return self.division.layout.summed_by_row(self.of_guests)
+
+    @cached_property
+    def of_hosts(self) -> Floats:
+        """By entry and host."""
+        host, hosts = self.division.site.standing.host, len(self.division.site.plan.hosts)
+        there, entries = np.flatnonzero(host >= 0), len(ENTRIES)
+        cells = (np.arange(entries)[:, None] * hosts + host[there]).ravel()
+        sums = np.bincount(cells, self.of_guests[:, there].ravel(), minlength=entries * hosts)
+        return np.asarray(sums, dtype=np.float64).reshape(entries, hosts)
+
+    def figure(self, name: str, of: Contended) -> OfGuests:
+        """Give an entry by its name; a ``KeyError`` where there is none."""
+        return OfGuests(self, _AT[name, of])
 
     def wanted(self, of: Contended) -> OfGuests:
-        """What work asks for, MHz, MiB, transfers or MiB a second; of memory its need, what it works with."""
-        if ("wanted", of) in self._made:
-            return self._made["wanted", of]
-        division, flowing = self.division, self.division.flowing
-        if of == "cpu":
-            values = division.cpu.wanted_of_guests
-        elif of == "memory":
-            values = np.where(self._on, division.solved.layers[r.M_NEED], 0.0)
-        else:
-            values = flowing.ops_wanted if of == "store" else flowing.net_wanted
-        return self._once("wanted", of, np.asarray(values))
+        """What work asks for, of memory its need."""
+        return self.figure("wanted", of)
 
     def lacks(self, of: Contended) -> OfGuests:
-        """What it asks for and has not; of memory the part of its need that is not there for it.
+        """What it asks for and has not; of memory the part of its need that is not there for it."""
+        return self.figure("lacks", of)
 
-        Pages that are shared or kept squeezed, and that nobody works with, are not lacking.
-        """
-        if ("lacks", of) in self._made:
-            return self._made["lacks", of]
-        division, flowing = self.division, self.division.flowing
-        if of == "cpu" or of == "memory":
-            values = division.of(of).lacks_of_guests
-        elif of == "store":
-            values = np.maximum(flowing.ops_wanted - flowing.ops_delivered, 0.0)
-        else:
-            values = np.maximum(flowing.net_wanted - flowing.net_delivered, 0.0)
-        return self._once("lacks", of, np.where(self._on, values, 0.0))
-
-    @cached_property
+    @property
     def could_use(self) -> OfGuests:
-        """What of memory was touched, or is headroom, beyond the need, and has no memory behind it; nobody lacks it."""
-        beyond = self.division.memory.unmet_of_guests - self.lacks("memory").values
-        return OfGuests(self.division, np.where(self._on, np.maximum(beyond, 0.0), 0.0))
+        """What of memory is beyond the need and not there; nobody lacks it."""
+        return self.figure("could use", "memory")
 
-    @cached_property
+    @property
     def held_idle(self) -> OfGuests:
-        """What guests hold of memory beyond what they would use: what is fixed or reserved and lies idle."""
-        return OfGuests(self.division, parts_of_guests(self.division.memory).held)
+        """What guests hold of memory beyond what they would use."""
+        return self.figure("holds idle", "memory")
+
+    @property
+    def keeps_squeezed(self) -> OfGuests:
+        """What guests have of memory only to keep squeezed pages that they work with."""
+        return self.figure("keeps squeezed", "memory")
+
+    def parts(self, of: Resource) -> Parts:
+        """What each row has, by promise and by shares, holds idle and lends; of a pool with what is its own of that."""
+        return self._cpu_parts if of == "cpu" else self._memory_parts
 
     @cached_property
-    def keeps_squeezed(self) -> OfGuests:
-        """What guests have of memory only to keep squeezed pages that they work with: they have it, and lack those.
+    def _cpu_parts(self) -> Parts:
+        return parts_of(self.division.cpu)
 
-        With it all adds up: would use = delivered − held idle − keeps squeezed + lacks + could use.
-        """
-        beyond = self.lacks("memory").values - self.division.memory.unmet_of_guests
-        return OfGuests(self.division, np.where(self._on, np.maximum(beyond, 0.0), 0.0))
+    @cached_property
+    def _memory_parts(self) -> Parts:
+        return parts_of(self.division.memory)
 
     @cached_property
     def promises(self) -> PromiseFigures:
