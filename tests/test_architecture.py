@@ -53,6 +53,8 @@ DESKTOP_MAY_IMPORT: dict[str, set[str]] = {
     "shell": {"kit", "state", "panels", "views", "sheets"},
 }
 MOST_LINES = 500
+READS_ITSELF = {("interface/_site.py", ".unmet")}
+"""What scripts may ask for by its old name, which is told apart from what is lacking."""
 EDITS_POWER = {
     "cli/_admit.py", "cli/_check.py", "desktop/panels/dials.py", "desktop/state/editing.py", "desktop/state/steps.py",
 }  # fmt: skip
@@ -73,6 +75,20 @@ def imports_of(path: Path) -> list[str]:
 
 class Architecture(unittest.TestCase):
     """The arrows of the architecture, read from the imports themselves."""
+
+    def test_what_is_lacking_is_read_off_the_ledger(self) -> None:
+        """Nobody else takes what is had from what is wanted, splits it into parts, or adds it up over rows."""
+        told = []
+        for package in ("words", "advise", "report", "interface", "cli", "desktop"):
+            for path in sorted((SOURCE / package).rglob("*.py")):
+                found = re.findall(
+                    r"unmet_of_guests|wanted_of_guests|summed_by_row|pool_sums|parts_of_guests|\bparts_of\(|"
+                    r"(?<!bar)(?<!parts)\.unmet\b|\.ops_wanted\b|\.net_wanted\b|M_NEED|M_MET",
+                    path.read_text(encoding="utf-8"),
+                )
+                name = str(path.relative_to(SOURCE))
+                told += [f"{name}: {one}" for one in found if (name, one) not in READS_ITSELF]
+        self.assertEqual(told, [])
 
     def test_where_a_guest_is_and_whether_it_is_on_the_standing_says(self) -> None:
         """What the plan says is a wish: one without a host is put on some, one on a host that is down is not on."""

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import Division, causes_of, site_shares
-from ruvex.engine import rows as r
+from ruvex.ledger import CONTENDED, LookFigures
 from ruvex.plan import RESOURCES, Resource
 from ruvex.play import Player
 
@@ -241,21 +241,20 @@ def _amounts(division: Division) -> Mapping[str, tuple[Had, ...]]:
     """Give what every guest that is on has of CPU, memory, its disks and its network."""
     plan, on = division.site.plan, division.site.standing.on
     causes = {name: causes_of(division, name) for name in RESOURCES}
-    cpu, layers = division.cpu, division.solved.layers
-    flowing = division.flowing
+    figures = LookFigures(division)
+    of_guests = [(figures.wanted(of).values, figures.lacks(of).values) for of in CONTENDED]
     found: dict[str, tuple[Had, ...]] = {}
     for i, guest in enumerate(plan.guests):
         if not on[i]:
             continue
         row = division.position[guest.id]
-        wanted, unmet = float(cpu.wanted_of_guests[i]), float(cpu.unmet_of_guests[i])
-        need, met = float(layers[r.M_NEED, i]), float(layers[r.M_MET, i])
+        cpu, memory, disks, network = ((float(wanted[i]), float(lacks[i])) for wanted, lacks in of_guests)
         words = [causes[name].word(row) for name in RESOURCES]
         found[guest.id] = (
-            Had(wanted, wanted - unmet, words[0] if unmet > 0 else ""),
-            Had(need, need * met, words[1] if met < 1 else ""),
-            _flow(float(flowing.ops_wanted[i]), float(flowing.ops_delivered[i]), "store"),
-            _flow(float(flowing.net_wanted[i]), float(flowing.net_delivered[i]), "link"),
+            Had(cpu[0], cpu[0] - cpu[1], words[0] if cpu[1] > 0 else ""),
+            Had(memory[0], memory[0] - memory[1], words[1] if memory[1] > 0 else ""),
+            _flow(disks[0], disks[0] - disks[1], "store"),
+            _flow(network[0], network[0] - network[1], "link"),
         )
     return found
 

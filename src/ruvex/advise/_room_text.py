@@ -6,7 +6,7 @@ from typing import Final
 
 from ruvex.advise._room import MOST, HostRoom, Lacking, Room, alone_of
 from ruvex.divide import divide
-from ruvex.engine import rows as r
+from ruvex.ledger import LookFigures
 from ruvex.plan import ElasticMemory, Guest, Plan, ThinMemory, format_cpu, format_memory, format_time
 from ruvex.site import Site
 from ruvex.words import amount_text, label_of, shortage_text
@@ -16,8 +16,8 @@ _MOST_NAMED: Final = 2
 
 def pattern_text(site: Site, pattern: Guest, at_s: float) -> str:
     """Say what a pattern is like: its vCPUs, its memory, what it wants and needs at a moment where it has all of it."""
-    layers = divide(alone_of(site, pattern), at_s).solved.layers
-    wants_mhz, needs_mib = float(layers[r.M_CPU_WANTED, 0]), float(layers[r.M_NEED, 0])
+    figures = LookFigures(divide(alone_of(site, pattern), at_s))
+    wants_mhz, needs_mib = figures.wanted("cpu").total, figures.wanted("memory").total
     memory = pattern.memory
     if isinstance(memory, ElasticMemory):
         told = f"elastic from {format_memory(memory.floor)} to {format_memory(memory.ceiling)}"

@@ -212,6 +212,12 @@ class LookFigures:
         """What is promised and what can be, of the site and of each host."""
         return PromiseFigures(self.division.site, self.division.claims)
 
+    @cached_property
+    def on_of_rows(self) -> Floats:
+        """How many guests of each row are on: of a pool at any depth, of a guest itself."""
+        division = self.division
+        return division.layout.summed_by_row(division.site.standing.on.astype(np.float64))
+
     def is_short(self, of: Contended) -> Bools:
         """Tell by guest whether it lacks more than a thousandth of what it wants."""
         wanted = self.wanted(of).values

@@ -22,12 +22,12 @@ _UNUSED: Final = 0.5
 
 def biting_limit(case: Case) -> Iterator[Finding]:
     """A guest held by its own limit, now or at some time of the day, while its host has the CPU that it lacks."""
-    causes, cpu, recording = causes_of(case.division, "cpu"), case.division.cpu, case.day.recording
+    causes, recording = causes_of(case.division, "cpu"), case.day.recording
     for i, guest in case.guests_on():
         host = case.host_of(i)
         if guest.cpu.limit is None or host < 0:
             continue
-        unmet = float(cpu.unmet_of_guests[i])
+        unmet = float(case.figures.lacks("cpu").values[i])
         is_own = causes.word(case.row(guest.id)) == "own limit"
         bites_now = is_own and case.is_short(i) and float(case.idle_of_hosts[host]) >= unmet
         wanted, delivered = (recording.series(name)[i] for name in ("cpu_wanted", "cpu_delivered"))

@@ -70,7 +70,7 @@ def headroom_large(case: Case) -> Iterator[Finding]:
 
 
 def _lacks(case: Case, position: int) -> bool:
-    return float(case.division.solved.layers[r.M_MET, position]) < 0.99
+    return case.is_short(position, "memory")
 
 
 def greedy(case: Case) -> Iterator[Finding]:

@@ -15,6 +15,7 @@ from ruvex.advise._shift import Shift
 from ruvex.advise._size import memory_size_of
 from ruvex.divide import Division, all_shifts, divide
 from ruvex.engine import rows as r
+from ruvex.ledger import LookFigures
 from ruvex.plan import ElasticMemory, Guest, Plan, Resource, ThinMemory, change_many, format_memory
 from ruvex.play import Player
 
@@ -121,6 +122,11 @@ class Case:
         self._at: dict[float, Division] = {}
         self._right: dict[int, Mapping[str, float | None]] = {}
 
+    @cached_property
+    def figures(self) -> LookFigures:
+        """Every figure of the moment."""
+        return LookFigures(self.division)
+
     def division_at(self, at_s: float) -> Division:
         """Give how the plan would settle at another time of the day, with those on who are on at the moment."""
         if at_s not in self._at:
@@ -204,10 +210,8 @@ class Case:
         return curve_of(np.asarray(self.day.recording.series(channel)[position], dtype=np.float64))
 
     def is_short(self, position: int, resource: Resource = "cpu") -> bool:
-        """Tell whether a guest lacks more than a hundredth of what it wants at the moment."""
-        found = self.division.of(resource)
-        wanted, unmet = float(found.wanted_of_guests[position]), float(found.unmet_of_guests[position])
-        return unmet > 0.01 * wanted + _NOISE
+        """Tell whether a guest is short at the moment."""
+        return bool(self.figures.is_short(resource)[position])
 
 
 def curve_of(values: Floats) -> tuple[float, ...]:

@@ -104,8 +104,7 @@ def shortages(case: Case) -> Sequence[Shortage]:
             row = int(np.argmax(np.where(short[i], lacks[i], -1.0)))
             at_s = float(recording.times_s[row])
             cause, pool = _cause(case, recording, i, row, at_s, resource)
-            now = case.division.of(resource)
-            want, lack = float(now.wanted_of_guests[i]), float(now.unmet_of_guests[i])
+            want, lack = (float(of(resource).values[i]) for of in (case.figures.wanted, case.figures.lacks))
             found.append(Shortage(
                 i, resource, cause, pool, float(lacks[i, row]), float(wanted[i, row]), at_s, float(lasts[i]),
                 bool(site.standing.on[i]) and lack > LEAST_PART * want + 1e-6,

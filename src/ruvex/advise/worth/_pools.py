@@ -57,7 +57,7 @@ def never_together(case: Case) -> Iterator[Finding]:
 
 def pool_as_folder(case: Case) -> Iterator[Finding]:
     """A pool with no settings and no owner: it only groups, and yet competes as one with its peers."""
-    count = case.division.layout.summed_by_row(case.division.site.standing.on.astype(np.float64))
+    count = case.figures.on_of_rows
     members: dict[str | None, int] = {}
     for above in (*(one.parent for one in case.plan.pools), *(one.pool for one in case.plan.guests)):
         members[above] = members.get(above, 0) + 1

@@ -10,6 +10,7 @@ import numpy as np
 from ruvex.advise._remedies import Remedy, refusal_of
 from ruvex.advise.worth._finding import Case
 from ruvex.divide import Division, divide
+from ruvex.ledger import LookFigures
 from ruvex.plan import EditError, Plan, Resource, change_many
 from ruvex.play import Player
 from ruvex.site import Site
@@ -139,7 +140,7 @@ def _day_of(site: Site) -> Player:
 
 
 def _lacks(division: Division, resource: Resource, guests: Collection[int]) -> float:
-    return float(division.of(resource).unmet_of_guests[list(guests)].sum())
+    return float(LookFigures(division).lacks(resource).values[list(guests)].sum())
 
 
 def _lacks_played(day: Player, resource: Resource, guests: Collection[int], at_s: float) -> float:

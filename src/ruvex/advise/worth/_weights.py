@@ -73,8 +73,7 @@ def _into_pool(case: Case, guest: Guest, short: Sequence[str]) -> Iterator[Remed
 
 def crowded_pool(case: Case) -> Iterator[Finding]:
     """A pool with more shares than its peer and many more members: each of them has less than those of the peer."""
-    division, cpu = case.division, case.division.cpu
-    count = division.layout.summed_by_row(division.site.standing.on.astype(np.float64))
+    count = case.figures.on_of_rows
     peers: dict[str | None, list[Pool]] = {}
     for pool in case.plan.pools:
         if count[case.row(pool.id)] > 0 and pool.weighs == "as-one":
@@ -85,8 +84,8 @@ def crowded_pool(case: Case) -> Iterator[Finding]:
 
     def lacks(pool: Pool) -> float:
         row = case.row(pool.id)
-        wanted = float(cpu.wanted[row])
-        return float(cpu.unmet[row]) / wanted if wanted > 0 else 0.0
+        wanted = float(case.figures.wanted("cpu").by_row[row])
+        return float(case.figures.lacks("cpu").by_row[row]) / wanted if wanted > 0 else 0.0
 
     for pools in peers.values():
         # Of those with fewer shares the one whose members have most says it best.

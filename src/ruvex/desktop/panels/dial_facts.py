@@ -50,10 +50,10 @@ def met_text(desk: Desk, item: Guest | Pool, name: Resource, row: int) -> str:
     r, figures = desk.look.division.of(name), desk.look.figures
     if not desk.look.division.on[row]:
         return ""
-    unmet, wanted = float(r.unmet[row]), float(r.wanted[row])
+    wanted = float(r.wanted[row])
     lacking, asked = float(figures.lacks(name).by_row[row]), float(figures.wanted(name).by_row[row])
     unit = desk.units.of(name, item.id)
-    idle = max(0.0, float(r.delivered[row]) + unmet - wanted)
+    idle = float(figures.parts(name).held[row])
     apart = f", holds {figure_with_unit(idle, unit)} it does not need" if idle > IDLE_PART * max(wanted, 1) else ""
     beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
     could = f", could use {figure_with_unit(beyond, unit)}" if beyond > SHORT_PART * max(wanted, 1) else ""

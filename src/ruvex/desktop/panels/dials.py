@@ -334,7 +334,7 @@ class Dials(QWidget):
         part = site_part_text(division, r, row) if shown else ""
         unit = self._desk.units.of(name, item.id)
         dial.show_settings(settings, shown, part, unit, self._ranges(item, list(dial.fields), unit))
-        bar = bars_of(division, name)[row]
+        bar = bars_of(self._desk.look.figures, name)[row]
         delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
         unit = self._desk.units.of(name, item.id)
         marks = (

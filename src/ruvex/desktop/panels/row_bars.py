@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from ruvex.desktop.kit.bars import Bar
-from ruvex.divide import Division, Layers, ResourceDivision, parts_of
+from ruvex.divide import Layers, Parts, ResourceDivision
+from ruvex.ledger import LookFigures
+from ruvex.plan import Resource
 
 
 class Bars:
     """The bars of all rows of one resource, made one by one as they are asked for: few rows show at a time."""
 
-    def __init__(self, resource: ResourceDivision, layers: Layers | None = None) -> None:
-        parts = parts_of(resource)
+    def __init__(self, parts: Parts, resource: ResourceDivision, layers: Layers | None = None) -> None:
         self._columns = (parts.promised, parts.won, parts.held, parts.lent, parts.unmet, resource.limit)
         self._cover = None if layers is None else layers.cover
 
@@ -23,6 +24,7 @@ class Bars:
         return Bar(promised, won, held, lent, unmet, limit, (balloon, squeezed, spilled, paged))
 
 
-def bars_of(division: Division, name: str) -> Bars:
-    """Give the bars of ``cpu`` or ``memory`` of a division; those of memory know what covers the missing part."""
-    return Bars(division.memory, division.layers) if name == "memory" else Bars(division.cpu)
+def bars_of(figures: LookFigures, name: Resource) -> Bars:
+    """Give the bars of ``cpu`` or ``memory`` of a look; those of memory know what covers the missing part."""
+    division = figures.division
+    return Bars(figures.parts(name), division.of(name), division.layers if name == "memory" else None)

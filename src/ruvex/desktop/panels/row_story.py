@@ -123,7 +123,7 @@ def row_story(desk: Desk, item_id: str) -> str:
 def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[str]:
     division = desk.look.division
     r, unit = division.of(name), desk.units.of(name, item_id)
-    held = max(0.0, float(r.delivered[row] + r.unmet[row] - r.wanted[row]))
+    held = float(desk.look.figures.parts(name).held[row])
     apart = (
         f" and holds {figure_with_unit(held, unit)} more, idle"
         if held > IDLE_PART * max(1.0, float(r.wanted[row]))

@@ -10,7 +10,8 @@ from typing import Final, Literal
 import numpy as np
 
 from ruvex.divide import Division, place_label
-from ruvex.plan import RESOURCES, Guest, Plan, Pool
+from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.plan import Guest, Plan, Pool
 from ruvex.site import flow_ids_of
 
 ORDERS: Final[Mapping[str, str]] = {"tree": "in plan order", "hurt": "worst hit first", "name": "by name"}
@@ -252,10 +253,10 @@ def _in_order(division: Division, plan: Plan, order: str) -> list[int]:
     if order == "tree":
         return list(range(count))
     if order == "hurt":
-        parts = []
-        for name in RESOURCES:
-            r = division.of(name)
-            parts.append(np.divide(r.unmet, r.wanted, out=np.zeros(count), where=r.wanted > 0))
+        figures, parts = LookFigures(division), []
+        for of in CONTENDED:
+            lacks, wanted = figures.lacks(of).by_row, figures.wanted(of).by_row
+            parts.append(np.divide(lacks, wanted, out=np.zeros(count), where=wanted > 0))
         keys: list[float] | list[str] = (-np.maximum.reduce(parts)).round(9).tolist()
     else:
         keys = [_item(plan, item_id).label.casefold() for item_id in division.ids]

@@ -25,6 +25,7 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.selection import Selection
 from ruvex.divide import Division
+from ruvex.ledger import LookFigures
 from ruvex.plan import Changes, EditError, Guest, Host
 
 LENGTHS_S: Final = (0.5, 2.0, 8.0, 30.0)
@@ -200,12 +201,8 @@ class Tracing(QObject):
         elif self._selection.host is not None:
             self.host = self._selection.host.id
         if self.host not in plan.host_index:
-            wanted = {host.id: 0.0 for host in plan.hosts}
-            for guest, amount in zip(plan.guests, division.cpu.wanted_of_guests.tolist(), strict=True):
-                at = division.host_of(division.position[guest.id])
-                if at is not None:
-                    wanted[at] += amount
-            self.host = max(wanted, key=lambda name: wanted[name], default=None)
+            wanted = LookFigures(division).wanted("cpu").by_host
+            self.host = plan.hosts[int(wanted.argmax())].id if plan.hosts else None
 
     def _on_selected(self) -> None:
         if self._is_wanted:

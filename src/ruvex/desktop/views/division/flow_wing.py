@@ -16,7 +16,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import SHORT_PART, LookFigures
 from ruvex.plan import format_number
 
 GUEST_BAR: Final = 10
@@ -39,11 +39,10 @@ class FlowWing:
 
     def show(self, division: Division) -> None:
         """Take the figures of another division; the axis stands still while a dial moves."""
-        flowing, layout = division.flowing, division.layout
-        self._wanted = layout.summed_by_row(flowing.ops_wanted)
-        self._had = layout.summed_by_row(flowing.ops_delivered)
+        figures = LookFigures(division)
+        self._wanted, self._had = figures.wanted("store").by_row, figures.figure("has", "store").by_row
         if self._desk.look.before is None:
-            self.top = max(float(flowing.ops_wanted.max(initial=0.0)), 1.0) * 1.02
+            self.top = max(float(figures.wanted("store").values.max(initial=0.0)), 1.0) * 1.02
 
     def amounts(self, row: Row) -> tuple[float, float]:
         """Give what the disks of a row want and have, transfers a second."""

@@ -68,7 +68,7 @@ class RowPainter:
     def show(self, division: Division) -> None:
         """Take the figures of another division."""
         self._division, self._figures = division, LookFigures(division)
-        self._bars = {name: bars_of(division, name) for name in RESOURCES}
+        self._bars = {name: bars_of(self._figures, name) for name in RESOURCES}
 
     def bar(self, name: Resource, row: Row) -> Bar:
         """Give the bar of a row."""

@@ -91,7 +91,8 @@ class WingField(RowField):
                 self.axes[name] = self._own_percents(name, zero, end)
                 continue
             unit = self._desk.units.common(name)
-            tallest = (r.delivered + r.unmet, r.claim)
+            parts = self._desk.look.figures.parts(name)
+            tallest = (parts.promised + parts.won + parts.held + parts.unmet, r.claim)
             if self.by_host:
                 parts = division.pool_parts(name).parts
                 of_guests = [values[division.layout.is_guest] for values in tallest]
@@ -108,10 +109,10 @@ class WingField(RowField):
 
     def _own_percents(self, name: Resource, zero: float, end: float) -> Axis:
         """Give the axis in percent of each row's own vCPUs: the same lines mean the same part of every guest."""
-        r, top = self._desk.look.division.of(name), 100.0
-        for row in range(r.wanted.size):
+        parts, top = self._desk.look.figures.parts(name), 100.0
+        for row, ends in enumerate((parts.promised + parts.won + parts.held + parts.unmet).tolist()):
             per = self._desk.units.of(name, self._desk.look.division.ids[row]).per
-            top = max(top, float(r.delivered[row] + r.unmet[row]) / per)
+            top = max(top, ends / per)
         most = max(1, min(_MOST_TICKS, int(abs(end - zero) / self._theme.px(_TICK_ROOM))))
         return Axis(zero, end, top * _AXIS_AIR, decimal_step(top, most))
 
