@@ -626,8 +626,11 @@ class DenseLanes(TimelineCase):
             cpu = float(recording.of_places("cpu_delivered")[number, row])
             self.assertEqual(got, figure(cpu, GHZ), host.id)
             self.assertEqual(given, figure(float(recording.of_places("given")[number, row]), GIB))
-            self.assertIn(PRESSURES[int(recording.of_places("pressure")[number, row])], told)
-            self.assertTrue(of.startswith("of "))
+            pressure = PRESSURES[int(recording.of_places("pressure")[number, row])]
+            lacks = float(recording.of_places("cpu_wanted")[number, row]) - cpu
+            self.assertEqual(of, f"of {figure(float(recording.of_places('cpu_supply')[number, row]), GHZ)}")
+            self.assertIn(figure(lacks, GHZ) if lacks > 100 else pressure, told)
+            self.assertTrue(pressure == "ample" or pressure in told, told)
 
     def test_marks_tell_what_is_due_done_and_late(self) -> None:
         """Every batch job has its marks; words say when it is done, as the summary has it."""

@@ -87,11 +87,14 @@ class Readout:
             is_there = had is not None and supply is not None
             found.append((figure(had or 0.0, unit), f"of {figure(supply or 0.0, unit)}") if is_there else ("", ""))
         pressure, wanted = self.of_host("pressure", row.item_id), self.of_host("cpu_wanted", row.item_id)
-        told = ["down"] if not row.is_on else [] if pressure is None else [f"pressure {PRESSURES[int(pressure)]}"]
+        word = "" if pressure is None else PRESSURES[int(pressure)]
         lacks = (wanted or 0.0) - (self.of_host("cpu_delivered", row.item_id) or 0.0)
+        told = f"pressure {word}" if word else ""
         if lacks > _LEAST * max(1.0, wanted or 0.0):
-            told.append(f"CPU lacks {figure_with_unit(lacks, self._desk.units.common('cpu'))}")
-        return found[0], found[1], " · ".join(told)
+            amount = figure_with_unit(lacks, self._desk.units.common("cpu"))
+            # There is little room: that memory is ample goes without saying beside a lack.
+            told = f"{word} · lacks {amount}" if pressure else f"CPU lacks {amount}"
+        return found[0], found[1], told if row.is_on else "down"
 
     def _of_flow(self, row: Row) -> tuple[tuple[str, str], tuple[str, str], str]:
         """Read a store or links."""
