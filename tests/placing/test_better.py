@@ -185,7 +185,7 @@ class ByHand(unittest.TestCase):
             said = run("places", str(path))
             self.assertEqual(said.returncode, 0)
             self.assertIn("1 move: 18.0 guest-hours lacking over the day become 0.0", said.stdout)
-            self.assertIn("1. a from one to two: +18.00 guest-hours of CPU", said.stdout)
+            self.assertIn("1. a from one to two: 18.00 guest-hours of CPU gained", said.stdout)
             self.assertIn("pay: nobody", said.stdout)
             document = json.loads(run("places", str(path), "--json").stdout)
             self.assertEqual(document["steps"][0]["moves"], [{"id": "a", "from": "one", "to": "two"}])

@@ -29,7 +29,7 @@ def print_places(path: Path, *, as_json: bool) -> int:
     print(places_text(found, plan))
     for number, step in enumerate(found.steps, 1):
         gains = [(step.cpu_hours, "CPU"), (step.memory_hours, "memory")]
-        told = ", ".join(f"{hours_text(hours)} of {what}" for hours, what in gains if abs(hours) >= 0.005)
+        told = ", ".join(hours_text(hours, what) for hours, what in gains if abs(hours) >= 0.005)
         print(f"\n{number}. {step_text(step, plan)}: {told}")
         if step.reason:
             print(f"   {step.reason}")

@@ -20,16 +20,15 @@ def step_text(step: Step, plan: Plan) -> str:
     return " and ".join(parts)
 
 
-def hours_text(hours: float) -> str:
-    """Write guest-hours with a sign.
+def hours_text(hours: float, what: str) -> str:
+    """Write the guest-hours of something that a move gains or loses.
 
     Examples
     --------
-    >>> hours_text(2.314), hours_text(-0.4)
-    ('+2.31 guest-hours', '\u22120.40 guest-hours')
+    >>> hours_text(2.314, "CPU"), hours_text(-0.4, "memory")
+    ('2.31 guest-hours of CPU gained', '0.40 guest-hours of memory lost')
     """
-    sign = "\u2212" if hours < 0 else "+"
-    return f"{sign}{abs(hours):.2f} guest-hours"
+    return f"{abs(hours):.2f} guest-hours of {what} {'lost' if hours < 0 else 'gained'}"
 
 
 def payers_text(step: Step, plan: Plan) -> str:

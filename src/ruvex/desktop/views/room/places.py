@@ -127,7 +127,7 @@ class StepSection(Section):
         super().__init__(bench.theme, "", Arrows(bench, columns, step, parent), parent)
         self.head.hide()
         gains = [(step.cpu_hours, "CPU"), (step.memory_hours, "memory")]
-        parts = [f"{hours_text(hours)} of {what}" for hours, what in gains if abs(hours) >= 0.005]
+        parts = [hours_text(hours, what) for hours, what in gains if abs(hours) >= 0.005]
         self.gain = WrappedLabel(bench.theme, 12.5, parent=self)
         self.gain.set_text(", ".join(parts))
         self.payers = WrappedLabel(bench.theme, 12, muted=True, parent=self)
