@@ -4,11 +4,22 @@ from __future__ import annotations
 
 import math
 import unittest
+from unittest.mock import patch
 
 from hypothesis import given, settings
 
 from ruvex.advise import ladder_lines
-from ruvex.divide import Division, Ladder, causes_of, divide, ladder_of, overcommit_of, site_shares, who_has_it
+from ruvex.divide import (
+    Division,
+    Ladder,
+    UnsoundDivisionError,
+    causes_of,
+    divide,
+    ladder_of,
+    overcommit_of,
+    site_shares,
+    who_has_it,
+)
 from ruvex.plan import RESOURCES, Plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
@@ -27,6 +38,16 @@ def rungs(ladder: Ladder) -> list[tuple[str, float]]:
 
 class WorkedExamples(unittest.TestCase):
     """By hand; the host has 10 000 MHz."""
+
+    def test_one_that_does_not_add_up_is_a_mistake_of_ours(self) -> None:
+        """It is told as such, with the figures, and not shown."""
+        division = divide(site_of(plan_of([cpu_guest("a", 9000, vcpus=9), cpu_guest("b", 9000, vcpus=9)]), {}))
+        self.assertEqual(len(ladder_of(division, "a", "cpu").stops), 1)
+        with (
+            patch("ruvex.divide._ladder._stops", return_value=()),
+            self.assertRaisesRegex(UnsoundDivisionError, "why a of .* has so much cpu does not add up: 5000 of 9000"),
+        ):
+            ladder_of(division, "a", "cpu")
 
     def test_promised_and_won(self) -> None:
         """100 shares win 2500 each; 200 shares 5000, of which 4000 were promised."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import numpy as np
@@ -9,13 +10,14 @@ import numpy as np
 from ruvex.divide import Division, ladder_of
 from ruvex.interface import Divided
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
-from ruvex.plan import RESOURCES, THIN_SPACE
+from ruvex.plan import RESOURCES
 from ruvex.play import division_at
 from ruvex.report import owners_of
 from tests.cli.inside import run
 from tests.laws.case import Case
 
 _NEAR = 1e-6
+_CELL = re.compile(r"\d{1,3}(?: \d{3})*\.\d\d|\u00b7")
 _SHOWN = 0.00501
 """Half of the last digit that a table shows."""
 
@@ -107,13 +109,13 @@ def _table(case: Case) -> Iterator[str]:
     with case.written() as path:
         done = run("divide", str(path))
     division, figures = case.division, LookFigures(case.division)
-    lines = [line for line in done.stdout.replace(THIN_SPACE, "").splitlines() if not line.startswith("  " * 4 + "!")]
+    lines = [line for line in done.stdout.splitlines() if not line.startswith("  " * 4 + "!")]
     head = next((number for number, line in enumerate(lines) if line.split()[:2] == ["promised", "wanted"]), None)
     if head is None:
         return
     rows = [row for row in range(len(division.ids)) if division.on[row]]
     for row, line in zip(rows, lines[head + 1 : head + 1 + len(rows)], strict=True):
-        cells = [0.0 if cell == "\u00b7" else float(cell) for cell in line.split()[-8:]]
+        cells = [0.0 if cell == "\u00b7" else float(cell.replace(" ", "")) for cell in _CELL.findall(line)[-8:]]
         for name, at, scale in (("cpu", 3, 1000.0), ("memory", 7, 1024.0)):
             lacks = float(figures.lacks(name).by_row[row]) / scale
             if abs(cells[at] - lacks) > _SHOWN:

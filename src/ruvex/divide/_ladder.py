@@ -13,13 +13,16 @@ from ruvex.divide._division import Division
 from ruvex.divide._parts import Shifts, shifts_between
 from ruvex.divide._resource import ResourceDivision
 from ruvex.divide._solve import solve
+from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.engine import rows
-from ruvex.plan import RESOURCES, Resource
+from ruvex.plan import RESOURCES, Resource, format_time
 from ruvex.site import Site
 
 RungKind = Literal["promised", "lent", "broken", "won", "headroom"]
 
 _NOISE: Final = 1e-9
+_ADDED: Final = 1e-6
+"""So much of the supply may be left over when the steps of a figure are added up: what was played has seven digits."""
 _SETTING: Final = {
     ("cpu", None): rows.G_CPU_RESERVATION, ("memory", rows.THIN): rows.G_RESERVATION,
     ("memory", rows.ELASTIC): rows.G_FLOOR,
@@ -101,12 +104,14 @@ def ladder_of(division: Division, item: str, resource: Resource) -> Ladder:
     ------
     KeyError
         The division has no such row.
+    UnsoundDivisionError
+        The steps do not add up to the figures: a mistake of ours.
     """
     r: ResourceDivision = division.of(resource)
     row = division.position[item]
     delivered, wanted = float(r.delivered[row]), float(r.wanted[row])
     weight, peer_weight, peers = _competitors(division, r, row)
-    return Ladder(
+    ladder = Ladder(
         item=item,
         resource=resource,
         delivered=delivered,
@@ -121,6 +126,26 @@ def ladder_of(division: Division, item: str, resource: Resource) -> Ladder:
         path=_path(division, r, row),
         host=division.host_of(row),
     )
+    _check_adds_up(division, r, ladder)
+    return ladder
+
+
+def _check_adds_up(division: Division, r: ResourceDivision, ladder: Ladder) -> None:
+    """See that the steps lead to what is delivered, and what is kept back to what is wanted.
+
+    A working set beyond its guest's own size is asked of nobody, and kept back by that size all the same.
+    """
+    row = division.position[ladder.item]
+    near = _ADDED * max(1.0, r.supply, ladder.wanted, ladder.delivered)
+    unasked = float(division.layers.self_paged[row]) if ladder.resource == "memory" else 0.0
+    leads_to = sum(rung.amount for rung in ladder.rungs)
+    missing = ladder.wanted - ladder.delivered + ladder.held - sum(stop.amount for stop in ladder.stops)
+    if abs(leads_to - ladder.delivered) > near or (abs(missing) > near and abs(missing + unasked) > near):
+        name = f"{ladder.item} of {division.site.plan.name or 'the unnamed plan'} at {format_time(division.at_s)}"
+        told = f"{ladder.delivered:.9g} of {ladder.wanted:.9g} delivered, {leads_to:.9g} explained"
+        raise UnsoundDivisionError(
+            f"why {name} has so much {ladder.resource} does not add up: {told}, {missing:.9g} left over"
+        )
 
 
 def _competitors(division: Division, r: ResourceDivision, row: int) -> tuple[float, float, tuple[str, ...]]:
