@@ -25,6 +25,7 @@ from bench_refusals import bench_refusals
 from ruvex.advise import moves_for
 from ruvex.divide import Solved, causes_of, demand_at, divide, shifts_by_guest, solve
 from ruvex.engine import rows as r
+from ruvex.ledger import CONTENDED, ENTRIES, LookFigures
 from ruvex.plan import Plan, change_settings, plan_from, plan_text, read_plan
 from ruvex.promise import admit_in_order, claims_of, in_starting_order, refusal_between
 from ruvex.site import site_of
@@ -357,6 +358,27 @@ def bench_admission() -> list[str]:
     ]
 
 
+def bench_figures() -> list[str]:
+    """Time every figure of the ledger, by guest, row and host, against the division that they are of."""
+    division = divide(site_of(on_hosts(busy_site(site(500, 25)), 12), {}), 43_200.0)
+
+    def every_figure() -> None:
+        figures = LookFigures(division)
+        assert figures.of_rows.shape[0] == figures.of_hosts.shape[0] == len(ENTRIES)
+        for of in CONTENDED:
+            figures.how_many_short(of)
+        promises = figures.promises
+        assert promises.free_of_hosts.shape == promises.of_hosts.shape
+
+    every_figure()
+    told = best_ms(every_figure, repeats=300)
+    dividing = best_ms(lambda: divide(division.site, demand=division.demand), repeats=100)
+    return [
+        f"every figure of a look of 500 guests on 12 hosts: {told:.2f} ms = {told / dividing:.2f} × its division"
+        "   [at most 0.5 ms]"
+    ]
+
+
 def bench_moves() -> list[str]:
     """Time what would help a guest among 500, from asking to showing, and how long it holds the window."""
     from PyQt6.QtTest import QTest
@@ -496,6 +518,7 @@ def main() -> int:
         "division": bench_division,
         "programs": bench_programs,
         "admission": bench_admission,
+        "figures": bench_figures,
         "step": bench_step,
         "dials": bench_desktop,
         "moves": bench_moves,

@@ -27,6 +27,22 @@ from tests.divide.strategies import plans
 POOLS = [{"id": "outer"}, {"id": "inner", "parent": "outer"}, {"id": "other"}]
 
 
+class Copies(unittest.TestCase):
+    """A copy of a plan with other lists."""
+
+    def test_it_knows_its_items_by_id(self) -> None:
+        """Whatever of the plan was looked up before: one more, one less, another order; the same ids keep the index."""
+        plan = plan_of([{"id": "a"}, {"id": "b"}], [{"id": "p"}], hosts=[HOST | {"id": "h"}], host=None)
+        for kind, index in (("hosts", "host_index"), ("pools", "pool_index"), ("guests", "guest_index")):
+            items, known = getattr(plan, kind), getattr(plan, index)
+            other = items[0].model_copy(update={"id": "other"})
+            for now in ((*items, other), (), (other, *items), items[::-1], (other,)):
+                copy = plan.model_copy(update={kind: now})
+                self.assertEqual(getattr(copy, index), {item.id: i for i, item in enumerate(now)})
+            renamed = tuple(item.model_copy(update={"name": "x"}) for item in items)
+            self.assertIs(getattr(plan.model_copy(update={kind: renamed}), index), known)
+
+
 class Tree(unittest.TestCase):
     """The tree changes, the rest stays."""
 

@@ -366,15 +366,12 @@ def _with(items: tuple[Any, ...], position: int, item: Any) -> tuple[Any, ...]:
 
 
 def _copy(plan: Plan, **update: Any) -> Plan:
-    # The copy keeps the indexes that were made already: these edits change no id and no position.
     return plan.model_copy(update=update)
 
 
 def _rebuilt(plan: Plan, **update: Any) -> Plan:
     """Give a plan with other lists of items, checked as on reading."""
     new = plan.model_copy(update=update)
-    for index in ("host_index", "store_index", "pool_index", "guest_index"):
-        new.__dict__.pop(index, None)
     problems = check_plan(new)
     if problems:
         raise EditError(told_in_words(new, problems))

@@ -412,6 +412,9 @@ class Handed(Model):
     base: dict[Text, Any]
 
 
+_INDEXES: Final = {"hosts": "host_index", "stores": "store_index", "pools": "pool_index", "guests": "guest_index"}
+
+
 class Plan(Model):
     """The whole document. Rules between its parts are checked by ``check_plan``; reading does so."""
 
@@ -449,6 +452,19 @@ class Plan(Model):
         if self.moment > self.day_s:
             raise ValueError(f"the moment is after the end of the day (day_s = {self.day_s:g})")
         return self
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Plan:
+        """Give a copy with other values; the index of a list is made anew where ids, or their order, are others.
+
+        Pydantic copies what was worked out already: a plan with another host would not know it by its id.
+        """
+        new = super().model_copy(update=update, deep=deep)
+        for name, index in _INDEXES.items():
+            if update is not None and name in update and index in new.__dict__:
+                old, now = getattr(self, name), update[name]
+                if len(old) != len(now) or any(a is not b and a.id != b.id for a, b in zip(old, now, strict=True)):
+                    del new.__dict__[index]
+        return new
 
     @cached_property
     def host_index(self) -> dict[str, int]:

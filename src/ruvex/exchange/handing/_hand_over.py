@@ -65,14 +65,7 @@ def hand_over(site: Site, pool: str, may: Sequence[Permission] | None = None) ->
     digest = digest_of_base(base)
     handed = Handed(plan=plan.name, pool=pool, may=may, digest=digest, base=base)
     record = HandedOver(pool=pool, may=may, digest=digest)
-    return _fresh(child.model_copy(update={"handed": handed})), with_handed_over(plan, (*plan.handed_over, record))
-
-
-def _fresh(plan: Plan) -> Plan:
-    """Give a plan without indexes that were made for another one."""
-    for index in ("host_index", "store_index", "pool_index", "guest_index"):
-        plan.__dict__.pop(index, None)
-    return plan
+    return child.model_copy(update={"handed": handed}), with_handed_over(plan, (*plan.handed_over, record))
 
 
 def _bare(site: Site, root: Pool, inside: set[str | None], may: Sequence[Permission]) -> Plan:
@@ -97,14 +90,14 @@ def _bare(site: Site, root: Pool, inside: set[str | None], may: Sequence[Permiss
         for rule in plan.placement if set(rule.guests) <= ids
     ]  # fmt: skip
     known = ids | inside
-    return _fresh(plan.model_copy(update={
+    return plan.model_copy(update={
         "name": f"{root.called} of {plan.name}" if plan.name else root.called,
         "notes": "", "hosts": tuple(hosts), "guests": tuple(guests), "aside": (), "handed_over": (),
         "pools": (top, *(pool for pool in plan.pools if pool.id in inside and pool.id != root.id)),
         "placement": tuple(rule for rule in rules if rule.kind != "stays" or rule.hosts),
         "events": tuple(event for event in plan.events if event.target in known
                         and getattr(event, "host", None) in (None, *kept)),
-    }))  # fmt: skip
+    })  # fmt: skip
 
 
 def _within(amount: float, limit: float | None) -> float:
