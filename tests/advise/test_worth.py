@@ -247,6 +247,17 @@ def had(division: Division, shift: Shift) -> float:
 class Worth(unittest.TestCase):
     """Each finding, its evidence and its remedy."""
 
+    def test_disks_that_are_held_alike_are_let_go_together(self) -> None:
+        """With one of two limits of 100 gone its work waits for the other disk as before: the remedy lifts both."""
+        both = [DISK | {"limit_ops": 100}, DISK | {"id": "e", "limit_ops": 100}]
+        its = [guest("a", pool="p", disks=both, demand={"ops": 500}), *CLEAN[1:]]
+        found, division = found_in(its, stores=[{"id": "slate", "ops": 900}])
+        (one,) = (one for one in found if one.kind == "disk-limit")
+        self.assertIn("by limits of 2 of its disks", one.text)
+        assert one.remedy is not None
+        after = divide(division.site.with_plan(change_many(division.site.plan, one.remedy.changes)))
+        self.assertEqual(after.flowing.ops_delivered[0], 500)
+
     def test_who_is_off_and_counted_is_said_to_be_off(self) -> None:
         """A pool whose two members could never both start: one of them is off, and the sentence says so."""
         pools = [POOLS[0] | {"memory": {"limit": 3000}}, POOLS[1]]

@@ -139,23 +139,34 @@ def _less(short: list[Tap], parts: list[float]) -> str:
 
 
 def disk_limit(case: Case) -> Iterator[Finding]:
-    """A disk that its own limit holds back while its store has transfers to spare."""
-    for place in case.division.flowing.places:
-        spare = place.supply - place.taken - place.delivered
+    """A guest whose work waits for a disk that its own limit holds back while its store has transfers to spare.
+
+    Where several of its disks are held alike, one without a limit would wait for the next: all of them count.
+    """
+    places = {place.id: place for place in case.division.flowing.places if place.kind == "store"}
+    held: dict[str, list[Tap]] = {}
+    for place in places.values():
         for tap in place.taps:
-            lacking = tap.wanted - tap.delivered
-            if place.kind != "store" or tap.slowed_by != "own limit" or lacking < _LEAST * tap.wanted:
-                continue
-            if spare < lacking * tap.counts_as:
-                continue
-            guest = case.plan.guests[case.plan.guest_index[tap.guest]]
-            disks = _disks(guest, tap.disk, {"limit_ops": None})
-            store = place_label(case.plan, place.id)
-            yield Finding(
-                "disk-limit", "hurts-now", (tap.guest,),
-                f"{guest.label} is held to {format_number(tap.limit)} transfers a second by its own limit while"
-                f" {store} has {format_number(spare)} to spare",
-                (("wanted", f"{format_number(tap.wanted)} ops/s"), ("limit", f"{format_number(tap.limit)} ops/s")),
-                lacking / tap.wanted, Remedy("no limit on the disk", ((tap.guest, {"disks": disks}),)),
-                (tap.wanted, tap.limit), (tap.wanted, tap.wanted),
-            )  # fmt: skip
+            if tap.slowed_by == "own limit" and tap.wanted - tap.delivered >= _LEAST * tap.wanted:
+                held.setdefault(tap.guest, []).append(tap)
+    for its in held.values():
+        needs = {tap.place: 0.0 for tap in its}
+        for tap in its:
+            needs[tap.place] += (tap.wanted - tap.delivered) * tap.counts_as
+        spare = {at: places[at].supply - places[at].taken - places[at].delivered for at in needs}
+        if any(spare[at] < need for at, need in needs.items()):
+            continue
+        tap = max(its, key=lambda one: one.wanted - one.delivered)
+        guest, names = case.plan.guests[case.plan.guest_index[tap.guest]], {one.disk for one in its}
+        disks = [one.model_dump() | ({"limit_ops": None} if one.id in names else {}) for one in guest.disks]
+        store, several = place_label(case.plan, tap.place), len(its) > 1
+        yield Finding(
+            "disk-limit", "hurts-now", (tap.guest,),
+            f"{guest.label} is held to {format_number(tap.limit)} transfers a second by"
+            f" {f'limits of {len(its)} of its disks' if several else 'its own limit'} while"
+            f" {store} has {format_number(spare[tap.place])} to spare",
+            (("wanted", f"{format_number(tap.wanted)} ops/s"), ("limit", f"{format_number(tap.limit)} ops/s")),
+            (tap.wanted - tap.delivered) / tap.wanted,
+            Remedy(f"no limit on {'them' if several else 'the disk'}", ((tap.guest, {"disks": disks}),)),
+            (tap.wanted, tap.limit), (tap.wanted, tap.wanted),
+        )  # fmt: skip
