@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
+from ruvex.advise import savings_over
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.state.figures import figure
 from ruvex.desktop.views.guest_list import ListView
@@ -70,10 +71,8 @@ class Table(WindowCase):
         """The order is that of what is missing; every figure is that of the division."""
         division, plan = self.desk.look.division, self.desk.look.plan
         rows = [division.position[guest.id] for guest in plan.guests]
-        lacks = [
-            max(float(r.unmet[row]) / max(float(r.wanted[row]), 1e-9) for r in (division.cpu, division.memory))
-            for row in rows
-        ]
+        unmet, met = division.cpu.unmet / np.maximum(division.cpu.wanted, 1e-9), division.layers.met
+        lacks = [max(float(unmet[row]), 1.0 - float(met[row])) for row in rows]
         expected = [plan.guests[i].id for i in np.argsort(-np.array(lacks), kind="stable")]
         self.assertEqual(self.shown(), expected)
         for guest in ("ticket-db", "tide-model", "mail"):
@@ -161,11 +160,14 @@ class Table(WindowCase):
         for guest in ("tide-model", "mail", "gate-cameras"):
             of = summary[guest]
             i = self.desk.look.plan.guest_index[guest]
-            hours = max(of.unmet_s, sum(of.below_s.values())) / 3600
-            self.assertAlmostEqual(float(self.table.values("short")[i]), hours)
+            self.assertAlmostEqual(float(self.table.values("short")[i]), of.short_s / 3600)
             self.assertAlmostEqual(float(self.table.values("worst_pace")[i]), of.worst_pace)
             peak = float(player.recording.series("cpu_delivered")[i].max())
             self.assertAlmostEqual(float(self.table.values("cpu_peak")[i]), peak)
+        # What elastic memory saves counts while its guest is on, as the day's summary has it.
+        for one in savings_over(player).guests:
+            saved = float(self.table.values("saved")[self.desk.look.plan.guest_index[one.guest]])
+            self.assertAlmostEqual(saved, one.otherwise_mib - one.mean_mib, delta=1.0)
 
     def test_copied_and_saved(self) -> None:
         """The table as it is shown, with its heads, on the clipboard and in a file that others read."""

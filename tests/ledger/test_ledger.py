@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ruvex.advise import ladder_lines, moves_for
+from ruvex.advise import ladder_lines, moves_for, savings_over
 from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
 from ruvex.plan import RESOURCES
@@ -127,6 +127,22 @@ class ByHand(unittest.TestCase):
         found = guest.unmet_s, guest.disks_short_s, guest.network_short_s, guest.slowed_s, guest.short_s
         for had, expected in zip(found, (600, 900, 900, 900, 1200), strict=True):
             self.assertAlmostEqual(had, expected, delta=2)
+
+    def test_a_ceiling_beyond_what_any_host_has_is_no_saving(self) -> None:
+        """A ceiling of 2 TiB on a host of 16 GiB saves of 16; one of 12 of 12; one that says 14 of 14."""
+        host = HOST | {"memory_mib": 16 * 1024, "overhead_mib": 0}
+        for ceiling, says, expected in ((2 << 20, None, 16), (12 << 10, None, 12), (2 << 20, 14 << 10, 14)):
+            memory = {"mode": "elastic", "floor": 1024, "boot": 2048, "ceiling": ceiling}
+            work = {"cpu": 10, "working": 1000, "touched": 1000}
+            one = {"id": "a", "memory": memory, "otherwise_mib": says, "boot_s": 0, "demand": work}
+            plan = plan_of([one], host=host, day_s=HOUR_S)
+            day = day_of(site_of(plan, {}))
+            saved = day.summary().savings
+            assert saved is not None
+            self.assertEqual(
+                (saved.otherwise_mib, plan.otherwise_of(plan.guests[0])), (expected * 1024, expected * 1024)
+            )
+            self.assertEqual(savings_over(day).guests[0].otherwise_mib, expected * 1024)
 
     def test_below_need_by_two_causes(self) -> None:
         """25 s growing and 10 s by a limit are not 35 s of growing."""
