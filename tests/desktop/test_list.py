@@ -71,7 +71,8 @@ class Table(WindowCase):
         """The order is that of what is missing; every figure is that of the division."""
         division, plan = self.desk.look.division, self.desk.look.plan
         rows = [division.position[guest.id] for guest in plan.guests]
-        unmet, met = division.cpu.unmet / np.maximum(division.cpu.wanted, 1e-9), division.layers.met
+        unmet, met = division.cpu.unmet / np.maximum(division.cpu.wanted, 1e-9), division.layers.met.copy()
+        met[~division.on] = 1.0
         lacks = [max(float(unmet[row]), 1.0 - float(met[row])) for row in rows]
         expected = [plan.guests[i].id for i in np.argsort(-np.array(lacks), kind="stable")]
         self.assertEqual(self.shown(), expected)
