@@ -23,9 +23,11 @@ from ruvex.plan import (
     add_items,
     change_settings,
     check_bounds,
+    check_plan,
     copies_of,
     move_items,
     plan_from,
+    plan_text,
     read_plan,
     remove_items,
 )
@@ -94,6 +96,19 @@ class HandingOver(unittest.TestCase):
         with self.assertRaisesRegex(EditError, "Stores are the site's"):
             check_bounds(child, change_settings(child, "s", {"ops": 2000}))
         check_bounds(child, change_settings(child, "web", {"link.shares": 7}))
+
+    def test_a_spill_volume_that_another_has_is_named_no_more(self) -> None:
+        """Two want the only volume of a bank and the one outside has it: the owner's plan is one that can be opened."""
+        memory = {"mode": "thin", "size": 2000, "bank": True, "spill_volume": "v"}
+        bank = {"size_mib": 9000, "max_mib": 9000, "spill_volumes": [{"id": "v", "mib": 4000}]}
+        guests = [{"id": "out", "memory": memory}, {"id": "in", "pool": "p", "memory": memory}]
+        plan = plan_of(guests, [{"id": "p"}], host=HOST | {"bank": bank})
+        child, home = hand_over(site_of(plan, {}), "p", ALL)
+        self.assertEqual(check_plan(child), [])
+        self.assertEqual(plan_from(json.loads(plan_text(child))), child)
+        # In the plan it is from nothing is others', and the owner who changed nothing takes nothing back.
+        found = take_back(home, {}, child, {}, {})
+        self.assertEqual(found.plan.guests, plan.guests)
 
     @settings(max_examples=60)
     @given(plans(max_guests=6), st.randoms(use_true_random=False))

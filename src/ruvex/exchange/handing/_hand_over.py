@@ -8,6 +8,7 @@ import numpy as np
 
 from ruvex.plan import (
     EditError,
+    Guest,
     Handed,
     HandedOver,
     Host,
@@ -15,6 +16,7 @@ from ruvex.plan import (
     Plan,
     Pool,
     Store,
+    ThinMemory,
     digest_of_base,
     pools_within,
     with_handed_over,
@@ -61,6 +63,7 @@ def hand_over(site: Site, pool: str, may: Sequence[Permission] | None = None) ->
         raise EditError(f"{root.label} has no guests, and its owner may not add any")
     child = _bare(site, root, inside, may)
     child = child.model_copy(update={"hosts": _less_others(site, child), "stores": _stores_less_others(site, child)})
+    child = child.model_copy(update={"guests": _without_volumes_of_others(child)})
     base = child.model_dump(mode="json")
     digest = digest_of_base(base)
     handed = Handed(plan=plan.name, pool=pool, may=may, digest=digest, base=base)
@@ -119,6 +122,20 @@ def _stores_less_others(site: Site, child: Plan) -> tuple[Store, ...]:
         left = max(store.ops - others, own, min(store.ops, 1.0))
         stores.append(store.model_copy(update={"ops": left}))
     return tuple(stores)
+
+
+def _without_volumes_of_others(child: Plan) -> tuple[Guest, ...]:
+    """Give the guests without the spill volumes they name and others have: whichever fits is theirs then."""
+    volumes = {host.id: {one.id for one in host.bank.spill_volumes} for host in child.hosts if host.bank is not None}
+    guests = []
+    for guest in child.guests:
+        host, memory = child.host_of(guest), guest.memory
+        if isinstance(memory, ThinMemory) and memory.spill_volume is not None:
+            there = volumes.get(host.id, set()) if host is not None else set()
+            if memory.spill_volume not in there:
+                guest = guest.model_copy(update={"memory": memory.model_copy(update={"spill_volume": None})})
+        guests.append(guest)
+    return tuple(guests)
 
 
 def _less_others(site: Site, child: Plan) -> tuple[Host, ...]:
