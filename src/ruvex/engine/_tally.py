@@ -14,6 +14,13 @@ from ruvex.engine._jit import kernel, part
 
 
 @part
+def _lacks_memory(guest: int, values: Any) -> bool:
+    """Tell whether a guest is short of memory: below its need, or of a size too small for what it works with."""
+    is_paging = values[r.X_SELF_PAGED, guest] > r.SHORT_PART * values[r.X_WORKING, guest]
+    return 1.0 - values[r.X_MET, guest] > r.SHORT_PART or is_paging
+
+
+@part
 def _count_short(guest: int, tick: int, values: Any, codes: Any, of_guests: Any) -> None:
     """Count up to a tick how long a guest has been short of anything, before any of what it has becomes another."""
     ticks = tick - codes[r.C_SHORT_SINCE, guest]
@@ -22,7 +29,7 @@ def _count_short(guest: int, tick: int, values: Any, codes: Any, of_guests: Any)
         return
     wanted = values[r.X_WANTED, guest]
     is_short = wanted - values[r.X_DELIVERED, guest] > r.SHORT_PART * wanted
-    is_short = is_short or 1.0 - values[r.X_MET, guest] > r.SHORT_PART
+    is_short = is_short or _lacks_memory(guest, values)
     for row in range(0, 4, 2):
         wanted = values[r.X_OPS_WANTED + row, guest]
         is_short = is_short or wanted - values[r.X_OPS_WANTED + row + 1, guest] > r.SHORT_PART * wanted
@@ -66,8 +73,7 @@ def count_memory(guest: int, tick: int, guests: Any, values: Any, codes: Any, su
     codes[r.C_MEMORY_SINCE, guest] = tick
     if ticks <= 0 or codes[r.C_PHASE, guest] < r.BOOTING:
         return
-    is_short = 1.0 - values[r.X_MET, guest] > r.SHORT_PART
-    by_cause[codes[r.C_CAUSE, guest] if is_short else r.NO_CAUSE, guest] += ticks
+    by_cause[codes[r.C_CAUSE, guest] if _lacks_memory(guest, values) else r.NO_CAUSE, guest] += ticks
     of_guests[r.Y_PEAK, guest] = max(of_guests[r.Y_PEAK, guest], values[r.X_BACKED, guest])
     if codes[r.C_PHASE, guest] == r.RUNNING:
         of_guests[r.Y_PACE, guest] = min(of_guests[r.Y_PACE, guest], values[r.X_PACE, guest])
