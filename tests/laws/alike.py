@@ -71,7 +71,8 @@ def _sums(division: Division) -> Iterator[str]:
         near = _NEAR * max(1.0, lacks.total)
         if abs(float(lacks.by_row[top].sum()) - lacks.total) > near:
             yield f"rows at the top lack {float(lacks.by_row[top].sum()):g} of {of}, guests {lacks.total:g}"
-        if site.plan.hosts and abs(float(lacks.by_host.sum() + lacks.values[nowhere].sum()) - lacks.total) > near:
+        nobodys = lacks.values[nowhere].sum() if site.plan.hosts else lacks.total
+        if abs(float(lacks.by_host.sum() + nobodys) - lacks.total) > near:
             yield f"hosts lack {float(lacks.by_host.sum()):g} of {of}, guests {lacks.total:g}"
     for k, name in enumerate(RESOURCES):
         promises, free = figures.promises, division.of(name).free

@@ -144,6 +144,11 @@ class ByHand(unittest.TestCase):
             )
             self.assertEqual(savings_over(day).guests[0].otherwise_mib, expected * 1024)
 
+    def test_without_a_host(self) -> None:
+        """Guests of a plan that has no host lack all they ask for, and no host lacks any of it."""
+        look = LookFigures(divide(site_of(plan_of([cpu_guest("a", 700)], host=None), {})))
+        self.assertEqual((look.lacks("cpu").total, look.lacks("cpu").by_host.tolist()), (700, []))
+
     def test_below_need_by_two_causes(self) -> None:
         """25 s growing and 10 s by a limit are not 35 s of growing."""
         guest = GuestSummary("a", 60, 0, 0, 1, 0.5, {"still growing": 25.0, "own limit": 10.0}, 0, 0)

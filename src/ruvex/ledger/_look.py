@@ -163,7 +163,9 @@ class LookFigures:
     def of_hosts(self) -> Floats:
         """By entry and host."""
         host, hosts = self.division.site.standing.host, len(self.division.site.plan.hosts)
-        there, entries = np.flatnonzero(host >= 0), len(ENTRIES)
+        entries, there = len(ENTRIES), np.flatnonzero(host >= 0)
+        if not hosts:
+            return np.zeros((entries, 0))
         cells = (np.arange(entries)[:, None] * hosts + host[there]).ravel()
         sums = np.bincount(cells, self.of_guests[:, there].ravel(), minlength=entries * hosts)
         return np.asarray(sums, dtype=np.float64).reshape(entries, hosts)
