@@ -192,6 +192,10 @@ class Placement(Sheets):
         self.page.hosts.setCurrentRow(0)
         self.desk.selection.select("wiki")
         self.settle()
+        # A button that was not told yet that one guest is too few says so.
+        self.page.together_button.setEnabled(True)
+        self.click(self.page.together_button)
+        self.assertIn("select at least two guests", self.page.refusal.text())
         self.click(self.page.stays_button)
         self.assertEqual(self.rules()[-1], "wiki stays on skerry-1")
         self.page.rules.setCurrentRow(0)

@@ -11,7 +11,7 @@ import numpy as np
 from ruvex.advise import ladder_lines, moves_for, savings_over
 from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
-from ruvex.plan import RESOURCES
+from ruvex.plan import RESOURCES, size_otherwise
 from ruvex.play import GuestSummary, Player, division_at
 from ruvex.report import owners_of
 from ruvex.site import site_of
@@ -140,7 +140,7 @@ class ByHand(unittest.TestCase):
             saved = day.summary().savings
             assert saved is not None
             self.assertEqual(
-                (saved.otherwise_mib, plan.otherwise_of(plan.guests[0])), (expected * 1024, expected * 1024)
+                (saved.otherwise_mib, size_otherwise(plan, plan.guests[0])), (expected * 1024, expected * 1024)
             )
             self.assertEqual(savings_over(day).guests[0].otherwise_mib, expected * 1024)
 

@@ -20,6 +20,7 @@ from ruvex.plan import (
     parse_number,
     parse_time,
 )
+from ruvex.site import site_of
 from tests.builders import plan_of
 
 THIN = "\u202f"
@@ -100,8 +101,8 @@ class Typing(unittest.TestCase):
     @given(st.integers(0, 2_000_000), st.sampled_from(UNITS))
     def test_shown_settings_can_be_typed_back(self, value: int, unit: Unit) -> None:
         """Whole MHz and MiB survive being shown in a field and entered again, in any unit."""
-        plan = plan_of([{"id": "a", "vcpus": 3}])
-        self.assertAlmostEqual(parse(typed(float(value), unit), unit, plan, plan.guests[0]), value, delta=0.5)
+        site = site_of(plan_of([{"id": "a", "vcpus": 3}]), {})
+        self.assertAlmostEqual(parse(typed(float(value), unit), unit, site, site.plan.guests[0]), value, delta=0.5)
 
     @given(st.text(max_size=12))
     def test_no_text_breaks_the_reader(self, text: str) -> None:

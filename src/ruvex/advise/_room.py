@@ -26,6 +26,7 @@ from ruvex.plan import (
     ThinMemory,
     add_items,
     guest_problems,
+    size_otherwise,
 )
 from ruvex.promise import Refusal, claims_of, refusal_between
 from ruvex.site import Site, disks_of, hand_out, site_of, starting_order
@@ -145,7 +146,7 @@ def alone_of(site: Site, pattern: Guest) -> Site:
 
 def as_fixed(site: Site, pattern: Guest) -> Guest:
     """Give the guest with fixed memory of the size it would have otherwise."""
-    fixed = FixedMemory(mode="fixed", size=site.plan.otherwise_of(pattern), shares=pattern.memory.shares)
+    fixed = FixedMemory(mode="fixed", size=size_otherwise(site.plan, pattern), shares=pattern.memory.shares)
     return pattern.model_copy(update={"memory": fixed, "hot_add": ()})
 
 

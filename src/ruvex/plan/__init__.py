@@ -90,6 +90,7 @@ from ruvex.plan._model import (
     Varies,
 )
 from ruvex.plan._naming import Namer, copies_of, next_name, slug_of
+from ruvex.plan._otherwise import size_otherwise
 from ruvex.plan._owner import PERMISSION_WORDS, check_bounds, differing, digest_of_base, needed_for, outside_bounds
 from ruvex.plan._pools import pools_above, pools_within
 from ruvex.plan._problems import problems_of
@@ -286,6 +287,7 @@ __all__ = [
     "setting_amount",
     "setting_word",
     "shift_item",
+    "size_otherwise",
     "slug_of",
     "trace_files",
     "trace_path",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal
@@ -493,18 +492,6 @@ class Plan(Model):
             (self.guests, lambda: self.guest_index), (self.pools, lambda: self.pool_index),
             (self.hosts, lambda: self.host_index), (self.stores, lambda: self.store_index),
         )  # fmt: skip
-
-    def otherwise_of(self, guest: Guest) -> float:
-        """Give the size a guest would have if it were not elastic, MiB: as it says, else its ceiling or its size.
-
-        A ceiling beyond what any host has is a wish: nobody would have given it as much.
-        """
-        if guest.otherwise_mib is not None:
-            return guest.otherwise_mib
-        if not isinstance(guest.memory, ElasticMemory):
-            return guest.memory.size
-        most = max((host.memory_mib - host.overhead_mib for host in self.hosts), default=math.inf)
-        return min(guest.memory.ceiling, max(most, guest.memory.boot))
 
     def host_of(self, guest: Guest) -> Host | None:
         """Give the host a guest is on: the named one, or the only one; else None, as there is none or any will do."""

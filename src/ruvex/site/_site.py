@@ -24,6 +24,7 @@ from ruvex.plan import (
     ThinMemory,
     Traces,
     check_event_traces,
+    size_otherwise,
 )
 from ruvex.site._flows import Taps, taps_of
 from ruvex.site._forest import Forest, forest_of
@@ -266,7 +267,7 @@ def _guest_column(guest: Guest, plan: Plan) -> tuple[float, ...]:
     return (
         guest.vcpus, guest.cpu.reservation, _or_none(guest.cpu.limit), guest.cpu.shares, _MODES[memory.mode],
         memory.size, reservation, limit, memory.shares, floor, ceiling, headroom, guest.dedicated_cores,
-        guest.in_bank, overhead, plan.otherwise_of(guest), demand.greedy, leaves, aim, demand.cache_percent / 100,
+        guest.in_bank, overhead, size_otherwise(plan, guest), demand.greedy, leaves, aim, demand.cache_percent / 100,
         demand.kind == "batch", plan.rules.page_sharing.get(guest.image, 0.0) if guest.image else 0.0, guest.agent,
     )  # fmt: skip
 

@@ -136,15 +136,22 @@ class PlacementPage(Page):
             self.refusal.setText(f"Not accepted: {reason}" if reason else "")
 
     def _bind(self, kind: str) -> None:
-        rule = KeptTogether.model_validate({"kind": kind, "guests": tuple(self._guests())})
+        guests = tuple(self._guests())
+        if len(guests) < 2:
+            self._on_not_accepted("select at least two guests")
+            return
+        rule = KeptTogether.model_validate({"kind": kind, "guests": guests})
         self._make(f"keep {len(rule.guests)} guests {kind}", [*self._desk.document.plan.placement, rule])
 
     def _stay(self) -> None:
-        hosts = tuple(item.data(256) for item in self.hosts.selectedItems())
+        hosts, guests = tuple(item.data(256) for item in self.hosts.selectedItems()), tuple(self._guests())
+        if not guests:
+            self._on_not_accepted("select at least one guest")
+            return
         if not hosts:
             self._on_not_accepted("choose at least one host in the list")
             return
-        rule = Stays(kind="stays", guests=tuple(self._guests()), hosts=hosts)
+        rule = Stays(kind="stays", guests=guests, hosts=hosts)
         self._make(f"keep {len(rule.guests)} guests on hosts", [*self._desk.document.plan.placement, rule])
 
     def _remove(self) -> None:
