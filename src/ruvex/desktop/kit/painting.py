@@ -70,4 +70,4 @@ def _say_so(painter: QPainter) -> None:
     painter.setClipping(False)
     colour = device.palette().text().color() if isinstance(device, QWidget) else Qt.GlobalColor.gray
     painter.setPen(colour)
-    painter.drawText(QRectF(4, 0, device.width() - 8, device.height()), int(Qt.AlignmentFlag.AlignVCenter), NOT_DRAWN)
+    painter.drawText(QRectF(4, 0, device.width() - 8, device.height()), int(Qt.AlignmentFlag.AlignCenter), NOT_DRAWN)
