@@ -14,10 +14,12 @@ from ruvex.engine._jit import kernel, part
 
 
 @part
-def _lacks_memory(guest: int, values: Any) -> bool:
-    """Tell whether a guest is short of memory: below its need, or of a size too small for what it works with."""
-    is_paging = values[r.X_SELF_PAGED, guest] > r.SHORT_PART * values[r.X_WORKING, guest]
-    return 1.0 - values[r.X_MET, guest] > r.SHORT_PART or is_paging
+def _lacks_memory(guest: int, values: Any, codes: Any) -> bool:
+    """Tell whether a guest is short of memory: below its need, or of a size too small for what it works with.
+
+    Both stand from one look to the next, so that it is the same whenever it is asked in between.
+    """
+    return 1.0 - values[r.X_MET, guest] > r.SHORT_PART or codes[r.C_CAUSE, guest] == r.OWN_SIZE
 
 
 @part
@@ -29,7 +31,7 @@ def _count_short(guest: int, tick: int, values: Any, codes: Any, of_guests: Any)
         return
     wanted = values[r.X_WANTED, guest]
     is_short = wanted - values[r.X_DELIVERED, guest] > r.SHORT_PART * wanted
-    is_short = is_short or _lacks_memory(guest, values)
+    is_short = is_short or _lacks_memory(guest, values, codes)
     for row in range(0, 4, 2):
         wanted = values[r.X_OPS_WANTED + row, guest]
         is_short = is_short or wanted - values[r.X_OPS_WANTED + row + 1, guest] > r.SHORT_PART * wanted
@@ -73,7 +75,7 @@ def count_memory(guest: int, tick: int, guests: Any, values: Any, codes: Any, su
     codes[r.C_MEMORY_SINCE, guest] = tick
     if ticks <= 0 or codes[r.C_PHASE, guest] < r.BOOTING:
         return
-    by_cause[codes[r.C_CAUSE, guest] if _lacks_memory(guest, values) else r.NO_CAUSE, guest] += ticks
+    by_cause[codes[r.C_CAUSE, guest] if _lacks_memory(guest, values, codes) else r.NO_CAUSE, guest] += ticks
     of_guests[r.Y_PEAK, guest] = max(of_guests[r.Y_PEAK, guest], values[r.X_BACKED, guest])
     if codes[r.C_PHASE, guest] == r.RUNNING:
         of_guests[r.Y_PACE, guest] = min(of_guests[r.Y_PACE, guest], values[r.X_PACE, guest])
