@@ -11,8 +11,9 @@ import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from ruvex.divide import Division, divide, parts_of, peer_weights, shifts_between, solve
+from ruvex.divide import Division, divide, peer_weights, shifts_between, solve
 from ruvex.engine import rows as r
+from ruvex.ledger import LookFigures
 from ruvex.plan import RESOURCES, EditError, Plan, change_settings, move_items, plan_from
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
@@ -198,11 +199,11 @@ class WorkedExamples(unittest.TestCase):
         np.testing.assert_allclose(shifts.amounts, [2250, -2250])
         self.assertEqual(shifts.losses.rows.tolist(), [1])
         self.assertEqual(shifts_between(before.memory, after.memory).rows.size, 0)
-        parts = parts_of(after.cpu)
+        parts = LookFigures(after).parts("cpu")
         np.testing.assert_allclose(parts.promised + parts.won + parts.held, after.cpu.delivered)
         self.assertEqual(parts.promised.tolist(), [7000, 0, 500, 0])
         self.assertEqual(parts.lent.tolist(), [0, 0, 3500, 0])
-        held = parts_of(after.memory)
+        held = LookFigures(after).parts("memory")
         self.assertEqual((held.promised[3], held.won[3], held.held[3]), (300, 0, 700))
         self.assertEqual(peer_weights(after.cpu, after, 0), (100, 400))
 
@@ -210,7 +211,7 @@ class WorkedExamples(unittest.TestCase):
         """Of a pool's 5 GHz one guest uses 0.5 of its 2, one has won 2.5: of the 3 that are its own, 0.5 are idle."""
         pools = [{"id": "q", "cpu": {"reservation": 6000}}, {"id": "p", "parent": "q", "cpu": {"reservation": 5000}}]
         guests = [cpu_guest("idle", 500, reservation=2000, pool="p"), cpu_guest("busy", 2500, vcpus=4, pool="p")]
-        parts = parts_of(divided(plan_of(guests, pools)).cpu)
+        parts = LookFigures(divided(plan_of(guests, pools))).parts("cpu")
         ids = divided(plan_of(guests, pools)).ids
         found = {name: [round(float(part[row])) for part in (parts.promised, parts.won, parts.lent)]
                  for row, name in enumerate(ids)}  # fmt: skip
@@ -220,7 +221,7 @@ class WorkedExamples(unittest.TestCase):
         # One that lacks 3 of 6 takes nothing off what another lends.
         guests[1:] = [cpu_guest("busy", 9000, vcpus=9, pool="p"), cpu_guest("c", 9000, vcpus=9)]
         division = divided(plan_of(guests, pools))
-        parts = parts_of(division.cpu)
+        parts = LookFigures(division).parts("cpu")
         self.assertGreater(division.cpu.unmet[division.position["busy"]], 1000)
         self.assertAlmostEqual(parts.lent[division.position["p"]], 1500)
 

@@ -16,12 +16,12 @@ from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._flowing import Flowing
 from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._layers import Layers
-from ruvex.divide._resource import ResourceDivision
+from ruvex.divide._resource import Claimed, ResourceDivision
 from ruvex.divide._solve import Levels, Solved, solve, solve_as_one
 from ruvex.divide._sound import check_sound
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, Resource
-from ruvex.site import ClaimSums, Layout, Site, sum_claims, would_claim
+from ruvex.site import ClaimSums, Layout, Site
 
 Floats = NDArray[np.float64]
 
@@ -50,6 +50,7 @@ class Division:
         self, solved: Solved, at_s: float, *, is_played: bool = False, behind_of_guests: Floats | None = None
     ) -> None:
         check_sound(solved, at_s, is_played=is_played)
+        self._claimed = Claimed(solved.site)
         self.solved, self.site, self.at_s, self.is_played = solved, solved.site, float(at_s), is_played
         self.causes: dict[str, Causes] = {}
         guests = solved.site.guests.shape[1]
@@ -128,10 +129,10 @@ class Division:
         """By row: what of the CPU that is wanted is left from earlier, MHz."""
         return self.layout.summed_by_row(self.behind_of_guests)
 
-    @cached_property
+    @property
     def claims(self) -> ClaimSums:
         """What guests, pools and hosts claim."""
-        return sum_claims(self.site, would_claim(self.site))
+        return self._claimed.sums
 
     @cached_property
     def by_host(self) -> HostFigures:
@@ -163,12 +164,12 @@ class Division:
     @cached_property
     def cpu(self) -> ResourceDivision:
         """CPU, MHz."""
-        return ResourceDivision(self.solved, self.claims, 0)
+        return ResourceDivision(self.solved, self._claimed, 0)
 
     @cached_property
     def memory(self) -> ResourceDivision:
         """Memory, MiB."""
-        return ResourceDivision(self.solved, self.claims, 1)
+        return ResourceDivision(self.solved, self._claimed, 1)
 
     @cached_property
     def flowing(self) -> Flowing:

@@ -104,13 +104,13 @@ def used_of_pools(
     return used, idle
 
 
-def parts_of(resource: ResourceDivision) -> Parts:
+def parts_of(resource: ResourceDivision, of: Parts) -> Parts:
     """Split what each row gets into what was promised, won by shares and held idle; add what is lent and unmet.
 
-    Of a pool these are sums over its guests, however much others of them lack or lend; what it is promised beyond them
-    is theirs where they use it, and lent where they do not.
+    Of a pool these are sums over its guests (``of``), however much others of them lack or lend; what it is promised
+    beyond them is theirs where they use it, and lent where they do not.
     """
-    of, layout = parts_of_guests(resource), resource.layout
+    layout = resource.layout
     there = resource.has_of_pools
     claims = resource.claims.pools[resource.k][:, None], (resource.claims.guests[resource.k] * there)[:, None]
     found = used_of_pools(layout, claims, (of.won * there)[:, None], not resource.broken)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ruvex.divide._solve import Solved
 from ruvex.engine import rows as r
 from ruvex.plan import RESOURCES, Resource
-from ruvex.site import ClaimSums, set_aside
+from ruvex.site import ClaimSums, Site, set_aside, sum_claims, would_claim
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -24,6 +24,18 @@ _SETTINGS: Final = (
 )
 
 
+class Claimed:
+    """What is claimed of a site, added up when it is first asked for: most divisions are looked at without."""
+
+    def __init__(self, site: Site) -> None:
+        self._site = site
+
+    @cached_property
+    def sums(self) -> ClaimSums:
+        """What guests, pools and hosts claim."""
+        return sum_claims(self._site, would_claim(self._site))
+
+
 class ResourceDivision:
     """One resource divided; CPU in MHz, memory in MiB.
 
@@ -31,20 +43,27 @@ class ResourceDivision:
 
     Parameters
     ----------
-    solved, claims
-        What was divided, and what is claimed.
+    solved
+        What was divided.
+    claimed
+        What is claimed, once somebody asks.
     k
         0 for CPU, 1 for memory.
     """
 
-    def __init__(self, solved: Solved, claims: ClaimSums, k: int) -> None:
-        self.solved, self.claims, self.k = solved, claims, k
+    def __init__(self, solved: Solved, claimed: Claimed, k: int) -> None:
+        self.solved, self._claimed, self.k = solved, claimed, k
         self._site, self._trees = solved.site, solved.site.forest.trees
         self.layout = solved.site.layout
         self._is_here = (self._trees.places[r.L_KIND] == r.CPU_PLACE) == (k == 0)
         at = self._trees.nodes
         self.pool_nodes = np.flatnonzero((at[r.N_POOL] >= 0) & self._is_here[at[r.N_PLACE]])
         """The nodes of pools, of this resource."""
+
+    @property
+    def claims(self) -> ClaimSums:
+        """What guests, pools and hosts claim."""
+        return self._claimed.sums
 
     @cached_property
     def has_of_pools(self) -> NDArray[np.bool_]:

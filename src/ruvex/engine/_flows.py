@@ -154,7 +154,7 @@ def divide_flows(
     moving
         Shape (places,): MiB/s of moves on each place.
     work
-        Of places (``r.Q_…``), of slots (``r.Z_…``), and room by guest (2 rows); written.
+        Of places (``r.Q_…``), of slots (``r.TAP_…``), and room by guest (2 rows); written.
     found
         Shape (5, guests): transfers wanted and had, MiB/s wanted and had, and how far work is slowed; written.
 

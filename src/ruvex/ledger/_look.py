@@ -45,14 +45,13 @@ class Entry:
     sentence
         What it is.
     give
-        Gives its values, by guest in plan order, from a division and its parts of CPU and memory by guest; those of
-        guests that are off do not count.
+        Gives its values, by guest in plan order; those of guests that are off do not count.
     """
 
     name: str
     of: Contended
     sentence: str
-    give: Callable[[Division, tuple[Parts, Parts]], Floats]
+    give: Callable[[LookFigures], Floats]
 
     @property
     def unit(self) -> str:
@@ -61,35 +60,35 @@ class Entry:
 
 
 ENTRIES: Final[tuple[Entry, ...]] = (
-    Entry("wanted", "cpu", "What its work asks for.", lambda d, _: d.cpu.wanted_of_guests),
-    Entry("wanted", "memory", "Its need: what it works with.", lambda d, _: np.asarray(d.solved.layers[r.M_NEED])),
-    Entry("wanted", "store", "The transfers its disks ask for, its own.", lambda d, _: d.flowing.ops_wanted),
-    Entry("wanted", "link", "The traffic it asks for.", lambda d, _: d.flowing.net_wanted),
-    Entry("has", "cpu", "What it is given.", lambda d, _: d.cpu.given),
-    Entry("has", "memory", "What it is given: its own memory on the host.", lambda d, _: d.memory.given),
-    Entry("has", "store", "The transfers its disks do, its own.", lambda d, _: d.flowing.ops_delivered),
-    Entry("has", "link", "The traffic it has.", lambda d, _: d.flowing.net_delivered),
-    Entry("lacks", "cpu", "What it asks for and has not.", lambda d, _: d.cpu.lacks_of_guests),
+    Entry("wanted", "cpu", "What its work asks for.", lambda f: f.division.cpu.wanted_of_guests),
+    Entry("wanted", "memory", "Its need: what it works with.", lambda f: f.division.solved.layers[r.M_NEED]),
+    Entry("wanted", "store", "The transfers its disks ask for, its own.", lambda f: f.division.flowing.ops_wanted),
+    Entry("wanted", "link", "The traffic it asks for.", lambda f: f.division.flowing.net_wanted),
+    Entry("has", "cpu", "What it is given.", lambda f: f.division.cpu.given),
+    Entry("has", "memory", "What it is given: its own memory on the host.", lambda f: f.division.memory.given),
+    Entry("has", "store", "The transfers its disks do, its own.", lambda f: f.division.flowing.ops_delivered),
+    Entry("has", "link", "The traffic it has.", lambda f: f.division.flowing.net_delivered),
+    Entry("lacks", "cpu", "What it asks for and has not.", lambda f: f.division.cpu.lacks_of_guests),
     Entry("lacks", "memory", "The part of its need that is not there for it. Pages that are shared, or squeezed and not"
-          " worked with, are not lacking.", lambda d, _: d.memory.lacks_of_guests),
+          " worked with, are not lacking.", lambda f: f.division.memory.lacks_of_guests),
     Entry("lacks", "store", "The transfers it asks for and has not, whatever its work waits for.",
-          lambda d, _: np.maximum(d.flowing.ops_wanted - d.flowing.ops_delivered, 0.0)),
+          lambda f: np.maximum(f.division.flowing.ops_wanted - f.division.flowing.ops_delivered, 0.0)),
     Entry("lacks", "link", "The traffic it asks for and has not, whatever its work waits for.",
-          lambda d, _: np.maximum(d.flowing.net_wanted - d.flowing.net_delivered, 0.0)),
+          lambda f: np.maximum(f.division.flowing.net_wanted - f.division.flowing.net_delivered, 0.0)),
     Entry("could use", "memory", "What was touched, or is headroom, beyond its need, and has no memory behind it;"
-          " nobody lacks it.", lambda d, _: np.maximum(_beyond(d), 0.0)),
+          " nobody lacks it.", lambda f: np.maximum(_beyond(f.division), 0.0)),
     Entry("holds idle", "memory", "What it holds beyond what it would use: fixed or reserved, and idle.",
-          lambda _, parts: parts[1].held),
+          lambda f: f.parts_of_guests[1].held),
     Entry("keeps squeezed", "memory", "What it has only to keep squeezed pages that it works with: it has that memory,"
           " and lacks those pages. Would use = has − holds idle − keeps squeezed + lacks + could use.",
-          lambda d, _: np.maximum(-_beyond(d), 0.0)),
-    Entry("promised", "cpu", "What it claims of the promises above it.", lambda d, _: d.claims.guests[0]),
+          lambda f: np.maximum(-_beyond(f.division), 0.0)),
+    Entry("promised", "cpu", "What it claims of the promises above it.", lambda f: f.division.claims.guests[0]),
     Entry("promised", "memory", "What it claims of the promises above it, or of its bank.",
-          lambda d, _: d.claims.guests[1]),
+          lambda f: f.division.claims.guests[1]),
     Entry("lent", "cpu", "What it is promised and neither uses nor lacks: others have it.",
-          lambda _, parts: parts[0].lent),
+          lambda f: f.parts_of_guests[0].lent),
     Entry("lent", "memory", "What it is promised and neither has nor lacks: others have it.",
-          lambda _, parts: parts[1].lent),
+          lambda f: f.parts_of_guests[1].lent),
 )  # fmt: skip
 """Every figure that is added up over guests; ``docs/figures.md`` is made from it."""
 _AT: Final[Mapping[tuple[str, Contended], int]] = {(entry.name, entry.of): i for i, entry in enumerate(ENTRIES)}
@@ -106,8 +105,7 @@ class OfGuests:
     @property
     def values(self) -> Floats:
         """By guest, in plan order; nothing for those that are off."""
-        found: Floats = self._figures.of_guests[self._at]
-        return found
+        return self._figures.of_entry(self._at)
 
     @property
     def by_row(self) -> Floats:
@@ -128,7 +126,7 @@ class OfGuests:
 
 
 class LookFigures:
-    """Every figure of a look; those by guest, by row and by host are each made when one is first asked for, and once.
+    """Every figure of a look, made when first asked for, and once: by guest each by itself, by row and by host all.
 
     Parameters
     ----------
@@ -144,15 +142,27 @@ class LookFigures:
     0.0
     """
 
+    division: Division
+
     def __init__(self, division: Division) -> None:
         self.division = division
+        self._of_entries: dict[int, Floats] = {}
+
+    def of_entry(self, at: int) -> Floats:
+        """Give the values of an entry by its position, by guest in plan order."""
+        if at not in self._of_entries:
+            self._of_entries[at] = ENTRIES[at].give(self) * self.division.site.standing.on
+        return self._of_entries[at]
+
+    @cached_property
+    def parts_of_guests(self) -> tuple[Parts, Parts]:
+        """What each guest has of CPU and of memory, by promise and by shares, holds idle and lends."""
+        return parts_of_guests(self.division.cpu), parts_of_guests(self.division.memory)
 
     @cached_property
     def of_guests(self) -> Floats:
         """By entry and guest, in plan order."""
-        division = self.division
-        parts = parts_of_guests(division.cpu), parts_of_guests(division.memory)
-        return np.stack([entry.give(division, parts) for entry in ENTRIES]) * division.site.standing.on
+        return np.stack([self.of_entry(at) for at in range(len(ENTRIES))])
 
     @cached_property
     def of_rows(self) -> Floats:
@@ -203,11 +213,11 @@ class LookFigures:
 
     @cached_property
     def _cpu_parts(self) -> Parts:
-        return parts_of(self.division.cpu)
+        return parts_of(self.division.cpu, self.parts_of_guests[0])
 
     @cached_property
     def _memory_parts(self) -> Parts:
-        return parts_of(self.division.memory)
+        return parts_of(self.division.memory, self.parts_of_guests[1])
 
     @cached_property
     def promises(self) -> PromiseFigures:

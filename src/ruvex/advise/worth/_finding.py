@@ -33,7 +33,6 @@ KINDS: Final = (
     "cannot-move", "start-storm", "short-store", "short-link", "disk-limit",
 )  # fmt: skip
 """All kinds of findings."""
-_NOISE: Final = 1e-6
 _POINTS: Final = 72
 
 

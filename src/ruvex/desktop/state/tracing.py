@@ -25,7 +25,6 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.selection import Selection
 from ruvex.divide import Division
-from ruvex.ledger import LookFigures
 from ruvex.plan import Changes, EditError, Guest, Host
 
 LENGTHS_S: Final = (0.5, 2.0, 8.0, 30.0)
@@ -201,7 +200,7 @@ class Tracing(QObject):
         elif self._selection.host is not None:
             self.host = self._selection.host.id
         if self.host not in plan.host_index:
-            wanted = LookFigures(division).wanted("cpu").by_host
+            wanted = self._look.figures.wanted("cpu").by_host
             self.host = plan.hosts[int(wanted.argmax())].id if plan.hosts else None
 
     def _on_selected(self) -> None:

@@ -143,8 +143,8 @@ class Butterfly(WingField):
 
     def _on_divided(self) -> None:
         division, shown = self._desk.look.division, self._shown
-        self.row_painter.show(division)
-        self.flow_wing.show(division)
+        self.row_painter.show(self._desk.look.figures)
+        self.flow_wing.show(self._desk.look.figures)
         self._shown = division
         # While a dial moves the axes stand still: bars must be seen to grow, not the scale to shrink. And a wing
         # in which nothing moves is not painted again.

@@ -15,7 +15,6 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
-from ruvex.divide import Division
 from ruvex.ledger import SHORT_PART, LookFigures
 from ruvex.plan import format_number
 
@@ -30,16 +29,15 @@ class FlowWing:
         self._desk, self._theme = desk, theme
         self._wanted = self._had = np.zeros(0)
         self.top = 1.0
-        self.show(desk.look.division)
+        self.show(desk.look.figures)
 
     @property
     def is_shown(self) -> bool:
         """Whether the plan has stores."""
         return bool(self._desk.look.plan.stores)
 
-    def show(self, division: Division) -> None:
-        """Take the figures of another division; the axis stands still while a dial moves."""
-        figures = LookFigures(division)
+    def show(self, figures: LookFigures) -> None:
+        """Take the figures of another look; the axis stands still while a dial moves."""
         self._wanted, self._had = figures.wanted("store").by_row, figures.figure("has", "store").by_row
         if self._desk.look.before is None:
             self.top = max(float(figures.wanted("store").values.max(initial=0.0)), 1.0) * 1.02

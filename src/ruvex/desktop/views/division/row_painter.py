@@ -63,11 +63,11 @@ class RowPainter:
     def __init__(self, desk: Desk, theme: Theme) -> None:
         self._desk, self._theme = desk, theme
         self._bars: dict[Resource, Bars] = {}
-        self.show(desk.look.division)
+        self.show(desk.look.figures)
 
-    def show(self, division: Division) -> None:
-        """Take the figures of another division."""
-        self._division, self._figures = division, LookFigures(division)
+    def show(self, figures: LookFigures) -> None:
+        """Take the figures of another look."""
+        self._division, self._figures = figures.division, figures
         self._bars = {name: bars_of(self._figures, name) for name in RESOURCES}
 
     def bar(self, name: Resource, row: Row) -> Bar:
