@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,7 +14,10 @@ from ruvex.ledger import ENTRIES, DayFigures, LookFigures, PromiseFigures
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "ruvex"
 PAGE = ROOT / "docs" / "figures.md"
-CLASSES = ("LookFigures", "DayFigures", "PromiseFigures")
+CLASSES = {
+    "LookFigures": "LookFigures", "DayFigures": "DayFigures", "TimeFigures": "DayFigures",
+    "PromiseFigures": "PromiseFigures",
+}  # fmt: skip
 SHOWING = ("words", "advise", "report", "interface", "cli", "desktop")
 _OF = {"cpu": "CPU", "memory": "memory", "store": "disks", "link": "network"}
 _HEAD = """# The ledger: every figure, and where it stands
@@ -32,7 +36,8 @@ def first_sentence(of: object) -> str:
 
 def members_of(kind: type) -> Iterator[tuple[str, object]]:
     """Give what a class offers, in the order in which it is written."""
-    for name, member in vars(kind).items():
+    members = {name: member for one in reversed(kind.__mro__[:-1]) for name, member in vars(one).items()}
+    for name, member in members.items():
         found = getattr(member, "func", getattr(member, "fget", member))
         if not name.startswith("_") and inspect.isfunction(found):
             yield name, found
@@ -41,7 +46,7 @@ def members_of(kind: type) -> Iterator[tuple[str, object]]:
 def kind_of(of: ast.expr, known: dict[str, str]) -> str:
     """Tell which class of the ledger an expression is of, as far as it can be seen; nothing where it is of none."""
     if isinstance(of, ast.Call) and isinstance(of.func, ast.Name) and of.func.id in CLASSES:
-        return of.func.id
+        return CLASSES[of.func.id]
     if isinstance(of, ast.Attribute):
         if of.attr == "promises" and kind_of(of.value, known) == "LookFigures":
             return "PromiseFigures"
@@ -51,10 +56,13 @@ def kind_of(of: ast.expr, known: dict[str, str]) -> str:
 
 def known_in(tree: ast.Module) -> dict[str, str]:
     """Name what a module keeps figures in: variables, arguments and attributes, by the class of the ledger."""
-    known = {".figures": "LookFigures"}
+    known = {".figures": "LookFigures", ".day_figures": "DayFigures"}
     for node in ast.walk(tree):
         if isinstance(node, ast.arg) and isinstance(node.annotation, ast.Name) and node.annotation.id in CLASSES:
-            known[node.arg] = node.annotation.id
+            known[node.arg] = CLASSES[node.annotation.id]
+        if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Attribute):
+            named = [one.id for one in ast.walk(node.annotation) if isinstance(one, ast.Name) and one.id in CLASSES]
+            known |= {f".{node.target.attr}": CLASSES[one] for one in named}
         pairs = []
         if (
             isinstance(node, ast.Assign)
@@ -77,7 +85,7 @@ def shown_in() -> dict[tuple[str, str], list[str]]:
     for package in SHOWING:
         for path in sorted((SOURCE / package).rglob("*.py")):
             text = path.read_text(encoding="utf-8")
-            if "ruvex.ledger" not in text and "look.figures" not in text:
+            if not re.search(r"ruvex\.ledger|(look|case)\.(day_)?figures", text):
                 continue
             tree = ast.parse(text)
             known = known_in(tree)

@@ -83,7 +83,9 @@ class Architecture(unittest.TestCase):
             for path in sorted((SOURCE / package).rglob("*.py")):
                 found = re.findall(
                     r"unmet_of_guests|wanted_of_guests|summed_by_row|pool_sums|parts_of_guests|\bparts_of\(|"
-                    r"(?<!bar)(?<!parts)\.unmet\b|\.ops_wanted\b|\.net_wanted\b|M_NEED|M_MET",
+                    r"(?<!bar)(?<!parts)\.unmet\b|\.ops_wanted\b|\.net_wanted\b|M_NEED|M_MET|SHORT_PART|"
+                    r"(?:wanted|need)\w*(?:\[.*?\])?\)? - \S*(?:had|got|met|delivered|given|backed|lack)\w*|"
+                    r"1(?:\.0)? - met",
                     path.read_text(encoding="utf-8"),
                 )
                 name = str(path.relative_to(SOURCE))

@@ -1,7 +1,7 @@
 """Advice: what would make a refused change pass, what would help a guest, how to split what there is. No Qt."""
 
 from ruvex.advise._along import moved_along
-from ruvex.advise._beside import CHANGES, Beside, Change, DayOf, GuestBeside, Had, Part, beside, day_changes
+from ruvex.advise._beside import CHANGES, NOTHING, Beside, Change, DayOf, GuestBeside, Had, Part, beside, day_changes
 from ruvex.advise._beside_text import amount_lines, change_title, days_text, flow_change_text, part_lines, short_names
 from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
 from ruvex.advise._differences import Difference, differences, differences_text
@@ -59,6 +59,7 @@ __all__ = [
     "KINDS",
     "MOST",
     "MOST_PLAYS",
+    "NOTHING",
     "OUTCOMES",
     "STEPS",
     "STEPS_OF_TWO",

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import Division, causes_of, site_shares
-from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.ledger import CONTENDED, LookFigures, falls_short
 from ruvex.plan import RESOURCES, Resource
 from ruvex.play import Player
 
@@ -19,8 +19,6 @@ Floats = NDArray[np.float64]
 Change = Literal["newly-short", "gets-less", "gets-more", "as-before"]
 CHANGES: Final[tuple[Change, ...]] = ("newly-short", "gets-less", "gets-more", "as-before")
 """Who falls short first, then who loses."""
-SHORT: Final = 0.01
-"""Who lacks more than this part of what it wants or needs is short."""
 _LEAST: Final = 0.002
 """A change of less than this part of what is wanted is none."""
 _LEAST_S: Final = 60.0
@@ -28,22 +26,23 @@ _LEAST_S: Final = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Had:
-    """What one guest has of something: wanted (memory: needed) and got, and why it lacks.
+    """What one guest has of something: wanted (memory: needed), got of that, what it lacks, and why.
 
     CPU in MHz, memory in MiB, its disks in transfers a second, its network in MiB/s.
     """
 
     wanted: float
     got: float
+    lacks: float
     cause: str
 
     @property
     def is_short(self) -> bool:
-        """Whether it lacks more than a hundredth."""
-        return self.wanted - self.got > SHORT * self.wanted + 1e-6
+        """Whether it is short of it."""
+        return falls_short(self.lacks, self.wanted)
 
 
-NOTHING: Final = Had(0.0, 0.0, "")
+NOTHING: Final = Had(0.0, 0.0, 0.0, "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,26 +241,19 @@ def _amounts(division: Division) -> Mapping[str, tuple[Had, ...]]:
     plan, on = division.site.plan, division.site.standing.on
     causes = {name: causes_of(division, name) for name in RESOURCES}
     figures = LookFigures(division)
-    of_guests = [(figures.wanted(of).values, figures.lacks(of).values) for of in CONTENDED]
+    of_guests = [(figures.wanted(of).values, figures.met(of).values, figures.lacks(of).values) for of in CONTENDED]
     found: dict[str, tuple[Had, ...]] = {}
     for i, guest in enumerate(plan.guests):
         if not on[i]:
             continue
         row = division.position[guest.id]
-        cpu, memory, disks, network = ((float(wanted[i]), float(lacks[i])) for wanted, lacks in of_guests)
-        words = [causes[name].word(row) for name in RESOURCES]
-        found[guest.id] = (
-            Had(cpu[0], cpu[0] - cpu[1], words[0] if cpu[1] > 0 else ""),
-            Had(memory[0], memory[0] - memory[1], words[1] if memory[1] > 0 else ""),
-            _flow(disks[0], disks[0] - disks[1], "store"),
-            _flow(network[0], network[0] - network[1], "link"),
+        words = [*(causes[name].word(row) for name in RESOURCES), "store", "link"]
+        amounts = [tuple(float(of[i]) for of in its) for its in of_guests]
+        found[guest.id] = tuple(
+            Had(wanted, met, lacks, word if falls_short(lacks, wanted) else "")
+            for (wanted, met, lacks), word in zip(amounts, words, strict=True)
         )
     return found
-
-
-def _flow(wanted: float, got: float, place: str) -> Had:
-    had = Had(wanted, got, "")
-    return Had(wanted, got, place) if had.is_short else had
 
 
 def _days(day: Player) -> Mapping[str, DayOf]:

@@ -8,7 +8,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.plan import Plan, format_cpu, format_memory, format_time
+from ruvex.ledger import TimeFigures
+from ruvex.plan import RESOURCES, Plan, format_cpu, format_memory, format_time
 from ruvex.play import Player, Recording, Summary
 from ruvex.words import span
 
@@ -93,13 +94,9 @@ def worst_moment(recording: Recording, *, usual: bool = False) -> Worst:
         Whether only moments count at which the hosts are up that mostly are: what a plan's own loss of a host makes
         missing says nothing of another one.
     """
-    wanted, got, supply = (
-        recording.of_places(name).sum(axis=0) for name in ("cpu_wanted", "cpu_delivered", "cpu_supply")
-    )
-    cpu = np.maximum(wanted - got, 0.0)
-    need, met = recording.series("need"), recording.series("met")
-    memory = (need * (1.0 - met)).sum(axis=0)
-    there = recording.of_places("memory_supply").sum(axis=0)
+    figures = TimeFigures(recording, slice(None))
+    cpu, memory = (figures.lacks(of).sum(axis=0) for of in RESOURCES)
+    supply, there = (recording.of_places(name).sum(axis=0) for name in ("cpu_supply", "memory_supply"))
     missing = cpu / np.maximum(supply, 1.0) + memory / np.maximum(there, 1.0)
     if usual:
         missing = np.where(usual_rows(recording), missing, -1.0)

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from ruvex.advise._shift import Shift
 from ruvex.divide import Contended, Demand, Division, demand_at, solve
 from ruvex.engine import rows as r
-from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.ledger import CONTENDED, LookFigures, falls_short
 from ruvex.placing import SAMPLES
 from ruvex.plan import (
     EditError,
@@ -36,8 +36,6 @@ Floats = NDArray[np.float64]
 MOST: Final = 500
 """More are not counted."""
 _FEW: Final = 40
-_LEAST: Final = 0.005
-"""Who lacks less than this part of what it wants lacks nothing, and who pays less pays nothing."""
 _MOST_PAYERS: Final = 4
 _NOTHING: Final = 1e-9
 _KEYS: Final[Mapping[Contended, str]] = {
@@ -204,8 +202,8 @@ class _Lacks:
         figures = LookFigures(Division(solve(site, demand), at_s))
         wanted = np.stack([figures.wanted(of).values for of in CONTENDED])
         self.lacks = np.stack([figures.lacks(of).values for of in CONTENDED])
-        self.had = wanted - self.lacks
-        self.parts = np.divide(self.lacks, wanted, out=np.zeros_like(wanted), where=wanted > _NOTHING)
+        self.had = np.stack([figures.met(of).values for of in CONTENDED])
+        self.wanted = wanted
 
 
 class _Counting:
@@ -298,10 +296,11 @@ class _Counting:
         first, last = self._first, self._first + sum(counts)
         for at, demand in enumerate(self._demands[:moments]):
             after, before = _Lacks(site, demand, self._moments[at]), self._without[at]
-            others = after.parts[:, :first] - before.parts[:, :first]
-            if (after.parts[:, first:last] > _LEAST).any() or (others > _LEAST).any():
-                lost = np.where(others > _LEAST, before.had[:, :first] - after.had[:, :first], 0.0)
-                return self._told(after, lost, slice(first, last), self._moments[at])
+            others = after.lacks[:, :first] - before.lacks[:, :first]
+            pays, mine = falls_short(others, after.wanted[:, :first]), slice(first, last)
+            if pays.any() or falls_short(after.lacks[:, mine], after.wanted[:, mine]).any():
+                lost = np.where(pays, before.had[:, :first] - after.had[:, :first], 0.0)
+                return self._told(after, lost, mine, self._moments[at])
         return None
 
     def _told(self, after: _Lacks, lost: Floats, mine: slice, at_s: float) -> Lacking:

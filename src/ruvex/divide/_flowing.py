@@ -51,6 +51,16 @@ class Tap:
     slowed_by: Slowed
 
     @property
+    def lacks(self) -> float:
+        """What it asks for and has not, whatever its work waits for; in the guest's own transfers, or MiB/s."""
+        return max(self.wanted - self.delivered, 0.0)
+
+    @property
+    def part_lacking(self) -> float:
+        """Which part of what it asks for that is, 0 to 1."""
+        return self.lacks / self.wanted if self.wanted > 0 else 0.0
+
+    @property
     def takes(self) -> float:
         """What it takes of its place, in the place's own measure: all that is taken is what the place gives."""
         return self.delivered * self.counts_as
@@ -96,6 +106,11 @@ class FlowPlace:
     delivered: float
     promised: float
     taps: tuple[Tap, ...]
+
+    @property
+    def idle(self) -> float:
+        """What is left of it."""
+        return self.supply - self.taken - self.delivered
 
     @property
     def is_short(self) -> bool:

@@ -27,6 +27,8 @@ class HostFigures:
     ----------
     supply, wanted, delivered
         Shape (2, hosts): CPU in MHz, memory in MiB; those of memory without the host's bank.
+    idle
+        Shape (2, hosts): what is left of both.
     kept, free, kept_free
         Shape (hosts,): memory that is to be kept free, what is free, and what of that is kept so, MiB.
     banks
@@ -48,7 +50,8 @@ class HostFigures:
                 into[k] = np.bincount(forest.place_of[k], amounts * on, minlength=trees.places.shape[1])
         self.wanted, self.delivered = (np.stack((of[0, :count], of[1, count : 2 * count])) for of in sums)
         self.kept = values[r.Q_KEPT, count : 2 * count]
-        self.free = np.maximum(self.supply[1] - self.delivered[1], 0.0)
+        self.idle = np.maximum(self.supply - self.delivered, 0.0)
+        self.free = self.idle[1]
         self.kept_free = np.minimum(self.kept, self.free)
         self._division, self._count = division, count
         self.banks = forest.banks

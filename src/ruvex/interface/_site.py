@@ -127,13 +127,13 @@ class Divided:
             for tap in place.taps if place.kind == kind else ():
                 taps.setdefault(tap.guest, []).append(tap)
         figures, found = LookFigures(division), dict[str, Figure]()
-        wanted, lacks = figures.wanted(kind).values, figures.lacks(kind).values
+        wanted, met, lacks = (of(kind).values for of in (figures.wanted, figures.met, figures.lacks))
         for guest, its in taps.items():
             i = division.site.plan.guest_index[guest]
             why = min((tap.slowed_by for tap in its if tap.slowed_by), key=lambda one: one == "elsewhere", default="")
             found[guest] = Figure(
                 guest, "guest", division.parents[division.position[guest]], float(wanted[i]),
-                float(wanted[i] - lacks[i]), float(lacks[i]), float(lacks[i]), sum(tap.reservation for tap in its), why,
+                float(met[i]), float(lacks[i]), float(lacks[i]), sum(tap.reservation for tap in its), why,
             )  # fmt: skip
         return Figures(found)
 

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from ruvex.divide import Contended, Division, Parts, parts_of, parts_of_guests
 from ruvex.engine import rows as r
 from ruvex.ledger._promises import PromiseFigures
-from ruvex.plan import Resource
+from ruvex.ledger._short import falls_short
+from ruvex.plan import RESOURCES, Resource
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -22,11 +23,8 @@ CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
 UNITS: Final[Mapping[Contended, str]] = {
     "cpu": "MHz", "memory": "MiB", "store": "transfers a second", "link": "MiB/s",
 }  # fmt: skip
-SHORT_PART: Final = r.SHORT_PART
-"""Who lacks more than this part of what he wants is short."""
 IDLE_PART: Final = 0.01
 """What somebody holds idle is told from this part of what he would use on."""
-_ROUNDING: Final = 1e-9
 
 
 def _beyond(division: Division) -> Floats:
@@ -66,6 +64,12 @@ ENTRIES: Final[tuple[Entry, ...]] = (
     Entry("wanted", "link", "The traffic it asks for.", lambda f: f.division.flowing.net_wanted),
     Entry("has", "cpu", "What it is given.", lambda f: f.division.cpu.given),
     Entry("has", "memory", "What it is given: its own memory on the host.", lambda f: f.division.memory.given),
+    Entry("backed", "memory", "What of that is behind its pages now, uncompressed.",
+          lambda f: f.division.solved.layers[r.M_BACKED]),
+    Entry("met", "cpu", "What it is given of what it asks for, without what cores of its own lie idle: wanted − lacks.",
+          lambda f: np.minimum(f.division.cpu.given, f.division.cpu.wanted_of_guests)),
+    Entry("met", "memory", "The part of its need that is there for it: need − lacks.",
+          lambda f: f.division.solved.layers[r.M_NEED] * np.clip(f.division.solved.layers[r.M_MET], 0.0, 1.0)),
     Entry("has", "store", "The transfers its disks do, its own.", lambda f: f.division.flowing.ops_delivered),
     Entry("has", "link", "The traffic it has.", lambda f: f.division.flowing.net_delivered),
     Entry("lacks", "cpu", "What it asks for and has not.", lambda f: f.division.cpu.lacks_of_guests),
@@ -192,6 +196,10 @@ class LookFigures:
         """What it asks for and has not; of memory the part of its need that is not there for it."""
         return self.figure("lacks", of)
 
+    def met(self, of: Contended) -> OfGuests:
+        """What it has of what it asks for: wanted less lacks; of memory the part of its need that is there for it."""
+        return self.figure("met" if of in RESOURCES else "has", of)
+
     @property
     def could_use(self) -> OfGuests:
         """What of memory is beyond the need and not there; nobody lacks it."""
@@ -232,8 +240,11 @@ class LookFigures:
 
     def is_short(self, of: Contended) -> Bools:
         """Tell by guest whether it lacks more than a thousandth of what it wants."""
-        wanted = self.wanted(of).values
-        return np.asarray(self.lacks(of).values > SHORT_PART * wanted + _ROUNDING)
+        return falls_short(self.lacks(of).values, self.wanted(of).values)
+
+    def is_row_short(self, of: Contended, row: int) -> bool:
+        """Tell of a row; of a pool, whether its guests lack more than a thousandth of what they want together."""
+        return falls_short(float(self.lacks(of).by_row[row]), float(self.wanted(of).by_row[row]))
 
     def how_many_short(self, of: Contended) -> int:
         """Count the guests that are short."""

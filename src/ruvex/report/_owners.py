@@ -9,7 +9,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Division, ResourceDivision, site_shares, used_of_pools
+from ruvex.divide import Division, site_shares
 from ruvex.ledger import DayFigures
 from ruvex.plan import RESOURCES, Plan, pools_above, pools_within
 from ruvex.play import Player
@@ -126,6 +126,11 @@ def _owners_of_pools(plan: Plan) -> dict[str, str]:
     }
 
 
+def _mean(over: Floats) -> Floats:
+    """Give the mean over the day of each; nothing where nothing was recorded."""
+    return np.asarray(over.mean(axis=1)) if over.shape[1] else np.zeros(over.shape[0])
+
+
 class _Figures:
     """Sums over guests of what the day had."""
 
@@ -136,7 +141,7 @@ class _Figures:
         self._hours = figures.hours
         used = figures.series("cpu_delivered"), figures.series("backed")
         self._over = [(figures.wanted(of), had, figures.lacks(of)) for of, had in zip(RESOURCES, used, strict=True)]
-        self._lent = [self._lent_of(division.of(of)) for of in RESOURCES]
+        self._lent = [tuple(_mean(one) for one in figures.lent(division, of)) for of in RESOURCES]
         self._parts = [site_shares(division, division.cpu), site_shares(division, division.memory)]
         self._inside = self._members()
 
@@ -146,23 +151,6 @@ class _Figures:
             for pool in pools_above(self._plan, guest):
                 inside[pool.id].append(i)
         return inside
-
-    def _lent_of(self, resource: ResourceDivision) -> tuple[Floats, Floats]:
-        """Give what guests lend over the day, on average, and what pools lend beside that of what they are promised."""
-        k, layout = resource.k, resource.layout
-        _, used, lacking = self._over[k]
-        # What one in a bank is promised is the bank's.
-        there = resource.has_of_pools[:, None]
-        claims = self._claims.guests[k][:, None] * there
-        lent = np.maximum(claims - used - lacking, 0.0)
-        won = np.maximum(used - claims, 0.0) * there
-        _, idle = used_of_pools(layout, (self._claims.pools[k][:, None], claims), won)
-        nested = np.flatnonzero(layout.parent >= 0)
-        own = idle.copy()
-        np.subtract.at(own, layout.parent[nested], idle[nested])
-        some = used.shape[1] > 0
-        of_guests, of_pools = (of.mean(axis=1) if some else np.zeros(of.shape[0]) for of in (lent, own))
-        return np.asarray(of_guests), np.asarray(of_pools)
 
     def _part(self, k: int, guests: list[int], pools: list[int], promised: float, part: float) -> OwnersPart:
         wanted, used, lacking = (over[guests].sum(axis=0) for over in self._over[k])

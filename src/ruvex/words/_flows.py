@@ -52,8 +52,8 @@ def slowed_text(tap: Tap) -> str:
 def _slowest(division: Division, tap: Tap) -> str:
     """Name what a guest's work waits for most: another disk, its link, or its memory."""
     others = [one for one in division.flowing.of(tap.guest) if one.wanted > 0 and one.slowed_by != "elsewhere"]
-    short = min(others, key=lambda one: one.delivered / one.wanted, default=None)
-    if short is None or short.delivered >= short.wanted * (1 - 1e-6):
+    short = max(others, key=lambda one: one.part_lacking, default=None)
+    if short is None or short.part_lacking <= 1e-6:
         return "its memory"
     return f"its disk {short.disk}" if short.disk else "its network"
 

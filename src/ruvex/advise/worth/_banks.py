@@ -52,11 +52,9 @@ def _few_volumes(case: Case, host: str, bank: Bank, live: Sequence[Guest]) -> It
 
 def _when_short(case: Case, guests: Sequence[int]) -> tuple[float, float]:
     """Give the time of day at which some guests together are furthest below their need of memory, and by which part."""
-    recording = case.day.recording
-    need, met = (np.asarray(recording.series(name))[guests] for name in ("need", "met"))
-    lacks = (need * (1.0 - met)).sum(axis=0)
+    need, lacks = (of("memory")[list(guests)].sum(axis=0) for of in (case.day_figures.wanted, case.day_figures.lacks))
     at = int(np.argmax(lacks))
-    return float(recording.times_s[at]), float(lacks[at] / max(need[:, at].sum(), 1e-9))
+    return float(case.day.recording.times_s[at]), float(lacks[at] / max(need[at], 1e-9))
 
 
 def banks(case: Case) -> Iterator[Finding]:

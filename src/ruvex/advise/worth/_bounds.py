@@ -22,7 +22,7 @@ _UNUSED: Final = 0.5
 
 def biting_limit(case: Case) -> Iterator[Finding]:
     """A guest held by its own limit, now or at some time of the day, while its host has the CPU that it lacks."""
-    causes, recording = causes_of(case.division, "cpu"), case.day.recording
+    causes, recording, day = causes_of(case.division, "cpu"), case.day.recording, case.day_figures
     for i, guest in case.guests_on():
         host = case.host_of(i)
         if guest.cpu.limit is None or host < 0:
@@ -30,9 +30,9 @@ def biting_limit(case: Case) -> Iterator[Finding]:
         unmet = float(case.figures.lacks("cpu").values[i])
         is_own = causes.word(case.row(guest.id)) == "own limit"
         bites_now = is_own and case.is_short(i) and float(case.idle_of_hosts[host]) >= unmet
-        wanted, delivered = (recording.series(name)[i] for name in ("cpu_wanted", "cpu_delivered"))
+        wanted, met, lacks = (of("cpu")[i] for of in (day.wanted, day.met, day.lacks))
         idle = recording.of_places("cpu_supply")[host] - recording.of_places("cpu_delivered")[host]
-        lacks = np.where(delivered >= guest.cpu.limit * _NEARLY, wanted - delivered, 0.0)
+        lacks = np.where(met >= guest.cpu.limit * _NEARLY, lacks, 0.0)
         bites = (lacks > wanted * 0.01) & (idle >= lacks)
         hours = float(bites.sum()) * recording.every_s / 3600.0 if bites.any() else 0.0
         if not bites_now and hours < _LEAST_HOURS:

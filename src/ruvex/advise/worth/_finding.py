@@ -14,8 +14,7 @@ from ruvex.advise._remedies import Remedy
 from ruvex.advise._shift import Shift
 from ruvex.advise._size import memory_size_of
 from ruvex.divide import Division, all_shifts, divide
-from ruvex.engine import rows as r
-from ruvex.ledger import LookFigures
+from ruvex.ledger import DayFigures, LookFigures
 from ruvex.plan import ElasticMemory, Guest, Plan, Resource, ThinMemory, change_many, format_memory
 from ruvex.play import Player
 
@@ -126,6 +125,11 @@ class Case:
         """Every figure of the moment."""
         return LookFigures(self.division)
 
+    @cached_property
+    def day_figures(self) -> DayFigures:
+        """Every figure of its day."""
+        return DayFigures(self.day)
+
     def division_at(self, at_s: float) -> Division:
         """Give how the plan would settle at another time of the day, with those on who are on at the moment."""
         if at_s not in self._at:
@@ -153,11 +157,7 @@ class Case:
     @cached_property
     def idle_of_hosts(self) -> Floats:
         """The CPU that nobody uses at the moment, by host, MHz."""
-        site = self.division.site
-        hosts = site.hosts.shape[1]
-        there = np.where(site.standing.on, site.standing.host, -1)
-        used = np.bincount(there[there >= 0], self.division.cpu.given[there >= 0], minlength=hosts)
-        return np.asarray(self.division.solved.values[r.Q_SUPPLY, :hosts] - used[:hosts])
+        return np.asarray(self.division.by_host.idle[0])
 
     def peak(self, channel: str) -> Floats:
         """Give the highest of a recorded channel over the day, by guest; 0 where nothing was played."""

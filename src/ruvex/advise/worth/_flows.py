@@ -35,10 +35,10 @@ def short_flow(case: Case) -> Iterator[Finding]:
         name = place_label(case.plan, place.id)
         name = name[0].upper() + name[1:] if place.kind == "link" else name
         wanted = np.asarray(recording.of_flows("wanted")[number], dtype=np.float64)
-        had = np.asarray(recording.of_flows("delivered")[number], dtype=np.float64)
+        lacks = case.day_figures.flows_lack[number]
         curve, room = curve_of(wanted), place.supply - place.taken
         if short:
-            parts = [(tap.wanted - tap.delivered) / tap.wanted for tap in short]
+            parts = [tap.part_lacking for tap in short]
             lacking = max(parts)
             if lacking < _LEAST:
                 continue
@@ -51,9 +51,8 @@ def short_flow(case: Case) -> Iterator[Finding]:
                 lacking, _eased(case, place, short, case.division.at_s),
                 values=(place.wanted, room), curve=curve, line=room,
             )  # fmt: skip
-        elif wanted.size and float((wanted > had * (1 + _LEAST) + _LEAST).mean()) > _LONG:
-            part = float((wanted > had * (1 + _LEAST) + _LEAST).mean())
-            at_s = min(float(recording.times_s[int(np.argmax(wanted - had))]), case.plan.day_s)
+        elif wanted.size and (part := float((lacks > _LEAST * wanted + _LEAST).mean())) > _LONG:
+            at_s = min(float(recording.times_s[int(np.argmax(lacks))]), case.plan.day_s)
             then = case.division_at(at_s).flowing.places[number]
             short = [tap for tap in then.taps if tap.lacks_here]
             whom = f": {first_names(_labels(case, short))} get{'s' if len(short) == 1 else ''} less" if short else ""
@@ -70,7 +69,7 @@ def _eased(case: Case, place: FlowPlace, short: Sequence[Tap], at_s: float) -> R
     """Give what leaves those who are short more: a disk or a guest moves away, or who takes most is limited."""
     if not short:
         return None
-    lacking = sum(tap.wanted * tap.counts_as - tap.takes for tap in short)
+    lacking = sum(tap.lacks * tap.counts_as for tap in short)
     takers = sorted(place.taps, key=lambda tap: -tap.takes)[:_MOST_TAKERS]
     moves = _disks_moved(case, place, takers) if place.kind == "store" else _guests_moved(case, place, takers)
     names = {tap.guest for tap in short}
@@ -117,7 +116,7 @@ def _guests_moved(case: Case, place: FlowPlace, takers: Sequence[Tap]) -> Iterat
     """Move a guest to a host with links to spare, the one that takes most first."""
     site, here = case.division.site, place.id.partition(":")[0]
     others = [one for one in case.division.flowing.places if one.kind == "link" and one.id != place.id]
-    others.sort(key=lambda one: one.taken + one.delivered - one.supply)
+    others.sort(key=lambda one: -one.idle)
     for tap in takers:
         for other in others[:_MOST_TAKERS]:
             to = other.id.partition(":")[0]
@@ -147,16 +146,16 @@ def disk_limit(case: Case) -> Iterator[Finding]:
     held: dict[str, list[Tap]] = {}
     for place in places.values():
         for tap in place.taps:
-            if tap.slowed_by == "own limit" and tap.wanted - tap.delivered >= _LEAST * tap.wanted:
+            if tap.slowed_by == "own limit" and tap.part_lacking >= _LEAST:
                 held.setdefault(tap.guest, []).append(tap)
     for its in held.values():
         needs = {tap.place: 0.0 for tap in its}
         for tap in its:
-            needs[tap.place] += (tap.wanted - tap.delivered) * tap.counts_as
-        spare = {at: places[at].supply - places[at].taken - places[at].delivered for at in needs}
+            needs[tap.place] += tap.lacks * tap.counts_as
+        spare = {at: places[at].idle for at in needs}
         if any(spare[at] < need for at, need in needs.items()):
             continue
-        tap = max(its, key=lambda one: one.wanted - one.delivered)
+        tap = max(its, key=lambda one: one.lacks)
         guest, names = case.plan.guests[case.plan.guest_index[tap.guest]], {one.disk for one in its}
         disks = [one.model_dump() | ({"limit_ops": None} if one.id in names else {}) for one in guest.disks]
         store, several = place_label(case.plan, tap.place), len(its) > 1
@@ -166,7 +165,7 @@ def disk_limit(case: Case) -> Iterator[Finding]:
             f" {f'limits of {len(its)} of its disks' if several else 'its own limit'} while"
             f" {store} has {format_number(spare[tap.place])} to spare",
             (("wanted", f"{format_number(tap.wanted)} ops/s"), ("limit", f"{format_number(tap.limit)} ops/s")),
-            (tap.wanted - tap.delivered) / tap.wanted,
+            tap.part_lacking,
             Remedy(f"no limit on {'them' if several else 'the disk'}", ((tap.guest, {"disks": disks}),)),
             (tap.wanted, tap.limit), (tap.wanted, tap.wanted),
         )  # fmt: skip

@@ -14,6 +14,7 @@ from ruvex.advise.worth._finding import Case, Finding, Floats, curve_of
 from ruvex.advise.worth._lacking import LEAST_S
 from ruvex.divide import demand_at
 from ruvex.engine import rows as r
+from ruvex.ledger import falls_short
 from ruvex.placing import DayLack, Losses, StaysOff, losses_of, moves_now, obstacle_to
 from ruvex.plan import Changes, ThinMemory, change_many, format_memory, format_time
 from ruvex.play import Player
@@ -183,7 +184,7 @@ def crowded_cores(case: Case) -> Iterator[Finding]:
     recording = case.day.recording
     wanted, supply = (recording.of_places(name)[: len(plan.hosts)] for name in ("cpu_wanted", "cpu_supply"))
     # Where there is too little for all, that is what is told: nobody waits by chance alone.
-    is_short = ((wanted > supply * 1.001).sum(axis=1) * recording.every_s) >= LEAST_S
+    is_short = (falls_short(wanted - supply, wanted).sum(axis=1) * recording.every_s) >= LEAST_S
     if is_short.all():
         return
     waits = day_waits(case.day, moments=_WAIT_MOMENTS)

@@ -64,8 +64,8 @@ class Shortage:
         Why, in the words of ``CAUSES``, when it lacks most.
     pool
         The id of the pool whose limit it is, None for other causes.
-    lacks, wanted
-        When it lacks most: how much, and of how much; MHz or MiB.
+    lacks, met, wanted
+        When it lacks most: how much, what of that is there, and of how much; MHz or MiB.
     at_s, lasts_s
         When that is, and for how long over the day it is short.
     is_now
@@ -77,6 +77,7 @@ class Shortage:
     cause: str
     pool: str | None
     lacks: float
+    met: float
     wanted: float
     at_s: float
     lasts_s: float
@@ -88,16 +89,11 @@ def shortages(case: Case) -> Sequence[Shortage]:
     recording = case.day.recording
     if not recording.rows or not case.plan.hosts:
         return ()
-    site, found = case.division.site, list[Shortage]()
+    site, found, day = case.division.site, list[Shortage](), case.day_figures
     # Who is on by the plan's own events counts while it is on; booting takes its time and is no shortage.
     running = recording.series("phase") == _RUNNING
     for resource in RESOURCES:
-        if resource == "cpu":
-            wanted = np.asarray(recording.series("cpu_wanted"), dtype=np.float64)
-            lacks = wanted - np.asarray(recording.series("cpu_delivered"), dtype=np.float64)
-        else:
-            wanted = np.asarray(recording.series("need"), dtype=np.float64)
-            lacks = wanted * (1.0 - np.asarray(recording.series("met"), dtype=np.float64))
+        wanted, met, lacks = (of(resource) for of in (day.wanted, day.met, day.lacks))
         short = running & (lacks > LEAST_PART * wanted + 1e-6)
         lasts = short.sum(axis=1) * recording.every_s
         for i in np.flatnonzero(lasts > LEAST_S).tolist():
@@ -106,7 +102,8 @@ def shortages(case: Case) -> Sequence[Shortage]:
             cause, pool = _cause(case, recording, i, row, at_s, resource)
             want, lack = (float(of(resource).values[i]) for of in (case.figures.wanted, case.figures.lacks))
             found.append(Shortage(
-                i, resource, cause, pool, float(lacks[i, row]), float(wanted[i, row]), at_s, float(lasts[i]),
+                i, resource, cause, pool, float(lacks[i, row]), float(met[i, row]), float(wanted[i, row]), at_s,
+                float(lasts[i]),
                 bool(site.standing.on[i]) and lack > LEAST_PART * want + 1e-6,
             ))  # fmt: skip
     return found
@@ -222,7 +219,7 @@ def _findings(
     # The bars beside it are of the worst off, when it lacks most: the words must be of the same.
     its = plan.guests[worst.guest].label
     figures = (
-        (f"{its} wants", write(round(worst.wanted))), ("and has then", write(round(worst.wanted - worst.lacks))),
+        (f"{its} wants", write(round(worst.wanted))), ("and has then", write(round(worst.met))),
     )  # fmt: skip
     about = tuple(guest.id for guest in guests)
     remedies: Iterable[Remedy | None]
@@ -259,7 +256,7 @@ def _findings(
         text = f"{guest.label} needs more than its size for {short_span(lasts)} of the day"
         remedies = (case.larger(guest),)
     remedy = first_that_helps(case, remedies, resource, [one.guest for one in some], worst.at_s)
-    yield Finding(kind, group, about, text, figures, part, remedy, (worst.wanted, worst.wanted - worst.lacks))
+    yield Finding(kind, group, about, text, figures, part, remedy, (worst.wanted, worst.met))
 
 
 def _starved(case: Case, host: str, resource: Resource, some: Sequence[Shortage]) -> Finding | None:

@@ -10,7 +10,7 @@ import numpy as np
 from ruvex.advise._remedies import Remedy, refusal_of
 from ruvex.advise.worth._finding import Case
 from ruvex.divide import Division, divide
-from ruvex.ledger import LookFigures
+from ruvex.ledger import LookFigures, TimeFigures
 from ruvex.plan import EditError, Plan, Resource, change_many
 from ruvex.play import Player
 from ruvex.site import Site
@@ -97,7 +97,7 @@ def first_that_eases(
     def lacks(division: Division) -> float:
         places = (place for place in division.flowing.places if place.kind == kind)
         taps = (tap for place in places for tap in place.taps if tap.guest in guests)
-        return sum(tap.wanted - tap.delivered for tap in taps)
+        return sum(tap.lacks for tap in taps)
 
     before = lacks(case.division_at(at_s))
     for remedy in remedies:
@@ -146,8 +146,4 @@ def _lacks(division: Division, resource: Resource, guests: Collection[int]) -> f
 def _lacks_played(day: Player, resource: Resource, guests: Collection[int], at_s: float) -> float:
     recording, rows = day.recording, list(guests)
     at = int(np.argmin(np.abs(np.asarray(recording.times_s) - at_s)))
-    if resource == "cpu":
-        wanted, had = (np.asarray(recording.series(name))[rows, at] for name in ("cpu_wanted", "cpu_delivered"))
-        return float((wanted - had).sum())
-    need, met = (np.asarray(recording.series(name))[rows, at] for name in ("need", "met"))
-    return float((need * (1.0 - met)).sum())
+    return float(TimeFigures(recording, at).lacks(resource)[rows].sum())

@@ -6,7 +6,7 @@ from ruvex.desktop.panels.row_story import behind_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, percent
 from ruvex.divide import causes_of
-from ruvex.ledger import IDLE_PART, SHORT_PART
+from ruvex.ledger import IDLE_PART, falls_short
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, Guest, Pool, Resource, ThinMemory
 from ruvex.promise import budget_of
 
@@ -56,13 +56,13 @@ def met_text(desk: Desk, item: Guest | Pool, name: Resource, row: int) -> str:
     idle = float(figures.parts(name).held[row])
     apart = f", holds {figure_with_unit(idle, unit)} it does not need" if idle > IDLE_PART * max(wanted, 1) else ""
     beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
-    could = f", could use {figure_with_unit(beyond, unit)}" if beyond > SHORT_PART * max(wanted, 1) else ""
+    could = f", could use {figure_with_unit(beyond, unit)}" if falls_short(beyond, wanted) else ""
     verb = "wants" if name == "cpu" else "needs"
-    if lacking <= SHORT_PART * asked:
+    if not figures.is_row_short(name, row):
         return f"gets all it {verb}{could}{apart}"
     cause = causes_of(desk.look.division, name).word(row)
     lacks = f"lacks {figure_with_unit(lacking, unit)}"
     why = f": {cause}" if cause else ""
     behind = behind_text(desk.look.division, name, row, unit)
-    what = f"{percent(asked - lacking, asked)} of the {RESOURCE_KINDS[name].word} it {verb}"
+    what = f"{percent(float(figures.met(name).by_row[row]), asked)} of the {RESOURCE_KINDS[name].word} it {verb}"
     return f"gets {what}{behind}, {lacks}{why}{could}{apart}"

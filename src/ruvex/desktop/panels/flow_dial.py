@@ -170,7 +170,7 @@ class FlowDial(QWidget):
             handles.insert(0, Handle(_RESERVATION, "reservation", part.reservation, 0.0, part.limit or top))
         self.track.show_handles(handles)
         promised = min(part.delivered, part.reservation or 0.0)
-        bar = Bar(promised, part.delivered - promised, 0.0, 0.0, max(0.0, part.wanted - part.delivered), math.inf)
+        bar = Bar(promised, part.delivered - promised, 0.0, 0.0, 0.0 if part.tap is None else part.tap.lacks, math.inf)
         decimals = 1 if part.kind == "link" else 0
         marks = (
             Mark("delivered", part.delivered, format_number(part.delivered, decimals)),

@@ -11,7 +11,7 @@ from ruvex.desktop.state.figures import NAME, figure, figure_with_unit, in_all_u
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.state.units import Unit
 from ruvex.divide import Division, causes_of, place_label
-from ruvex.ledger import IDLE_PART, SHORT_PART
+from ruvex.ledger import IDLE_PART, falls_short
 from ruvex.plan import RESOURCES, Guest, Resource, find_item, format_memory
 from ruvex.play import PRESSURES
 from ruvex.promise import budget_of
@@ -51,7 +51,7 @@ def host_story(desk: Desk, at: int) -> str:
             f"promised {figure_with_unit(float(promised[k, at]), unit)}",
         ]  # fmt: skip
         lacking = float(desk.look.figures.lacks(name).by_host[at])
-        if lacking > SHORT_PART * wanted:
+        if falls_short(lacking, wanted):
             parts.append(f"its guests lack {figure_with_unit(lacking, unit)}")
         lines.append(f"{NAME[name]}: " + ", ".join(parts))
     free, kept = float(figures.free[at]), float(figures.kept_free[at])
@@ -133,12 +133,12 @@ def _resource_lines(desk: Desk, item_id: str, row: int, name: Resource) -> list[
     parts.append(f"wants {figure_with_unit(float(r.wanted[row]), unit)}{behind_text(division, name, row, unit)}")
     figures = desk.look.figures
     lacking = float(figures.lacks(name).by_row[row])
-    if lacking > SHORT_PART * float(figures.wanted(name).by_row[row]):
+    if figures.is_row_short(name, row):
         cause = causes_of(division, name).word(row)
         lacks = f"lacks {figure_with_unit(lacking, unit)}"
         parts.append(f"{lacks} (cause: {cause})" if cause else lacks)
     beyond = float(figures.could_use.by_row[row]) if name == "memory" else 0.0
-    if beyond > SHORT_PART * float(r.wanted[row]):
+    if falls_short(beyond, float(r.wanted[row])):
         parts.append(f"could use {figure_with_unit(beyond, unit)} more")
     if r.claim[row] > 0:
         parts.append(f"promised {figure_with_unit(float(r.claim[row]), unit)}")

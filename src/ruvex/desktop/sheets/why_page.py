@@ -260,13 +260,13 @@ class WhyPage(Page):
         parts: dict[int, float] = {}
         for name in RESOURCES:
             figures, unit = self._desk.look.figures, self._desk.units.common(name)
-            wants, lacks = figures.wanted(name).values, figures.lacks(name).values
+            wants, met, lacks = figures.wanted(name).values, figures.met(name).values, figures.lacks(name).values
             for i in np.flatnonzero(figures.is_short(name)).tolist():
                 row = division.position[plan.guests[i].id]
                 if host is not None and division.host_of(row) != host.id:
                     continue
                 what, wanted = RESOURCE_KINDS[name].word, float(wants[i])
-                got = figure(wanted - float(lacks[i]), unit)
+                got = figure(float(met[i]), unit)
                 lacking.setdefault(row, []).append(f"{got} of {figure_with_unit(wanted, unit)} {what}")
                 parts[row] = max(parts.get(row, 0.0), float(lacks[i]) / wanted)
         worst = sorted(lacking, key=lambda row: -parts[row])[:_MOST_HURT]
@@ -327,10 +327,10 @@ def inside_lines(desk: Desk, guest: Guest, division: Division) -> list[str]:
     host = division.host_of(row)
     there = find_item(plan, host) if host is not None else None
     speed = guest.vcpus * float(getattr(there, "mhz", 0.0))
-    wanted, got = float(division.cpu.wanted[row]), float(division.cpu.delivered[row])
+    wanted, lacks = (float(of("cpu").by_row[row]) for of in (desk.look.figures.wanted, desk.look.figures.lacks))
     if speed > 0:
         busy = f"Its vCPUs look {percent(min(wanted, speed), speed)} busy to it"
-        waits = 1 - got / wanted if wanted > 0 else 0.0
+        waits = lacks / wanted if wanted > 0 else 0.0
         lines.append(f"{busy}; {percent(waits, 1.0)} of that it only waits." if waits > 0.005 else f"{busy}.")
     working = float(layers.working[row])
     lost = float(layers.self_paged[row]) + float(layers.squeezed[row]) + float(layers.spilled[row])

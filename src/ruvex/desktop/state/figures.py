@@ -8,7 +8,7 @@ from typing import Final
 
 from ruvex.desktop.state.units import ABSOLUTE, CHOICES, OF_HOST, OF_OWN, Unit, Units, hosts_counted, own_mhz
 from ruvex.divide import Division, ResourceDivision, site_shares
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import falls_short
 from ruvex.plan import (
     RESOURCE_KINDS,
     SHARES_STANDARD,
@@ -195,6 +195,6 @@ def site_part_text(division: Division, resource: ResourceDivision, row: int) -> 
     if host is not None and resource.supply > 0:
         at = division.site.plan.host_index[host]
         of_host = float(division.by_host.supply[resource.k, at]) / resource.supply
-        if part > of_host * (1 + SHORT_PART):
+        if falls_short(part - of_host, part):
             text += f", but its host has {100 * of_host:.3g} % of it"
     return text

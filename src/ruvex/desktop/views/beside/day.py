@@ -17,6 +17,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.yardstick import Found
+from ruvex.ledger import TimeFigures
 from ruvex.plan import format_cpu, format_memory, format_time
 from ruvex.play import Player
 
@@ -156,13 +157,11 @@ def _series(day: Player, guest: str, name: str) -> tuple[Floats, Floats]:
     if at is None or not recording.rows:
         return np.zeros(0), np.zeros(0)
     times = recording.times_s[: recording.rows]
-    channels = ("cpu_delivered", "cpu_wanted", "backed")
-    got, wanted, backed = (np.asarray(recording.series(one)[at], dtype=np.float64) for one in channels)
-    if name == "CPU":
-        return times, got
-    if name == "memory":
-        return times, backed
-    return times, np.divide(100 * (wanted - got), wanted, out=np.zeros_like(got), where=wanted > 1e-9)
+    figures = TimeFigures(recording, slice(None), at)
+    if name != "wait":
+        return times, figures.series("cpu_delivered" if name == "CPU" else "backed")
+    wanted, lacks = figures.wanted("cpu"), figures.lacks("cpu")
+    return times, np.divide(100 * lacks, wanted, out=np.zeros_like(lacks), where=wanted > 1e-9)
 
 
 def _points(scale: TimeScale, times: Floats, values: Floats, y: float, high: float) -> list[QPointF]:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QFrame, QToolTip, QWidget
 
 from ruvex.advise import (
     CHANGES,
+    NOTHING,
     Change,
     GuestBeside,
     Had,
@@ -375,9 +376,9 @@ def _pair(one: GuestBeside, k: int, of_day: bool) -> tuple[Had, Had]:
     if not of_day:
         return one.cpu if k == 0 else one.memory
     if one.day is None:
-        return Had(0.0, 0.0, ""), Had(0.0, 0.0, "")
+        return NOTHING, NOTHING
     values = [(day.short_s / 3600, 100 * day.wait)[k] for day in one.day]
-    return Had(values[0], values[0], ""), Had(values[1], values[1], "")
+    return Had(values[0], values[0], 0.0, ""), Had(values[1], values[1], 0.0, "")
 
 
 def _reach(pair: tuple[Had, Had]) -> float:

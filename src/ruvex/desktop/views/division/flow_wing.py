@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from typing import Final
 
-import numpy as np
 from PyQt6.QtCore import QRect, QRectF
 from PyQt6.QtGui import QPainter
 
@@ -15,7 +14,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
-from ruvex.ledger import SHORT_PART, LookFigures
+from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import format_number
 
 GUEST_BAR: Final = 10
@@ -27,7 +26,7 @@ class FlowWing:
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         self._desk, self._theme = desk, theme
-        self._wanted = self._had = np.zeros(0)
+        self._figures = desk.look.figures
         self.top = 1.0
         self.show(desk.look.figures)
 
@@ -38,20 +37,23 @@ class FlowWing:
 
     def show(self, figures: LookFigures) -> None:
         """Take the figures of another look; the axis stands still while a dial moves."""
-        self._wanted, self._had = figures.wanted("store").by_row, figures.figure("has", "store").by_row
+        self._figures = figures
         if self._desk.look.before is None:
             self.top = max(float(figures.wanted("store").values.max(initial=0.0)), 1.0) * 1.02
 
-    def amounts(self, row: Row) -> tuple[float, float]:
-        """Give what the disks of a row want and have, transfers a second."""
-        return float(self._wanted[row.index]), float(self._had[row.index])
+    def amounts(self, row: Row) -> tuple[float, float, float]:
+        """Give what the disks of a row want and have, transfers a second, and what it is short of."""
+        wanted, had, lacks = (
+            float(of.by_row[row.index])
+            for of in (self._figures.wanted("store"), self._figures.met("store"), self._figures.lacks("store"))
+        )
+        return wanted, had, lacks if falls_short(lacks, wanted) else 0.0
 
     def text(self, row: Row) -> str:
         """Say it; nothing where nothing is wanted."""
-        wanted, had = self.amounts(row)
+        wanted, had, lacks = self.amounts(row)
         if wanted <= 0:
             return ""
-        lacks = wanted - had > SHORT_PART * max(1.0, wanted)
         return f"{format_number(had)} of {format_number(wanted)} ops/s" if lacks else f"{format_number(had)} ops/s"
 
     def _limit(self, row: Row) -> float:
@@ -65,17 +67,15 @@ class FlowWing:
         """Paint a row: a bar for a guest, a figure for everybody; what lacks is hatched."""
         if columns.flow is None or row.is_place or not row.is_on or (row.is_part and row.is_pool):
             return
-        wanted, had = self.amounts(row)
+        wanted, had, lacks = self.amounts(row)
         if wanted <= 0:
             return
         theme, (left, right) = self._theme, columns.flow
-        lacks = wanted - had > SHORT_PART * max(1.0, wanted)
         figure_left = right - theme.px(_FIGURE)
         if row.kind == "guest":
             axis = Axis(left, figure_left - theme.px(6), self.top, self.top)
             height = theme.px(GUEST_BAR)
-            lacking = min(wanted - had, self.top) if lacks else 0.0
-            bar = Bar(0.0, min(had, self.top), 0.0, 0.0, lacking, self._limit(row))
+            bar = Bar(0.0, min(had, self.top), 0.0, 0.0, min(lacks, self.top), self._limit(row))
             top = place.top() + (place.height() - height) // 2
             draw_bar(painter, axis, bar, top, height, theme.bar_colours(row.hue), theme.colours.ink)
         painter.setPen(theme.colours.ink if lacks or row.is_pool else theme.colours.muted)
@@ -98,5 +98,5 @@ class FlowWing:
             painter.fillRect(QRectF(left, supply.top(), width, supply.height()), theme.colours.supply_free)
             part = min(had / whole, 1.0)
             painter.fillRect(QRectF(left, supply.top(), width * part, supply.height()), theme.colours.aside)
-            if wanted > whole * (1 + SHORT_PART):
+            if falls_short(wanted - whole, wanted):
                 painter.fillRect(QRectF(right - 3, supply.top() - 3, 3, supply.height() + 6), theme.colours.ink)

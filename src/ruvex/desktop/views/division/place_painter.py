@@ -17,7 +17,7 @@ from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division
-from ruvex.ledger import SHORT_PART
+from ruvex.ledger import falls_short
 from ruvex.plan import RESOURCES, Host, Resource, format_memory
 from ruvex.play import PRESSURES
 from ruvex.words import counted
@@ -100,9 +100,9 @@ class PlacePainter:
         painter.drawLine(QPointF(x, top - 3), QPointF(x, top + height + 3))
         self._paint_words(painter, name, (supply, wanted, promised), place, columns)
         lacking = float(self._desk.look.figures.lacks(name).by_host[at])
-        free = float(figures.free[at]) if k else supply - got
+        free = float(figures.idle[k, at])
         if name == "cpu":
-            is_short = lacking > SHORT_PART * wanted
+            is_short = falls_short(lacking, wanted)
             lines = (figure_with_unit(lacking if is_short else free, unit), "lacking" if is_short else "free")
         else:
             kept = float(figures.kept[at])

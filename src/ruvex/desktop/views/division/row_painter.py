@@ -18,7 +18,7 @@ from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.desktop.views.division.frame import Frame
 from ruvex.divide import Division, causes_of
-from ruvex.ledger import SHORT_PART, LookFigures
+from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import RESOURCES, Resource
 
 GUEST_BAR: Final = 12
@@ -142,8 +142,7 @@ class RowPainter:
 
     def lacks(self, name: Resource, row: Row) -> bool:
         """Tell whether a row is short of what it asks for; what it could use beyond its need is no lack."""
-        asked = float(self._figures.wanted(name).by_row[row.index])
-        return float(self._figures.lacks(name).by_row[row.index]) > SHORT_PART * asked
+        return self._figures.is_row_short(name, row.index)
 
     def _paint_numbers(
         self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame, bar: Bar
@@ -155,7 +154,7 @@ class RowPainter:
         # What is held though idle is no part of what is wanted: with it the two figures would not fit each other.
         unmet = bar.unmet
         delivered = bar.promised + bar.won if unmet > 0 else bar.delivered
-        is_less = unmet > SHORT_PART * max(1.0, self.wanted(name, row))
+        is_less = falls_short(unmet, self.wanted(name, row))
         is_hurt = is_less and (_is_pool_part(row) or self.lacks(name, row))
         unit = self._desk.units.of(name, row.item_id)
         painter.setPen(theme.colours.ink if is_hurt or row.is_pool else theme.colours.muted)

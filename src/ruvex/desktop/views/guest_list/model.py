@@ -21,6 +21,8 @@ FIGURE: Final = Qt.ItemDataRole.UserRole
 """The role under which a cell gives its number."""
 _NOTHING: Final = ("balloon", "squeezed", "spilled", "short")
 """Columns in which 0 is nothing to be told."""
+_SETTINGS: Final = ("size",)
+"""Columns that say something of guests that are off."""
 _STATES: Final = ("on", "off", "short")
 _RIGHT: Final = Qt.AlignmentFlag.AlignRight
 
@@ -192,7 +194,8 @@ class GuestTable(QAbstractTableModel):
             return str(value)
         if column.kind == "spark":
             return ""
-        number = float(value)
+        is_on = column.of != "look" or column.key in _SETTINGS or bool(self.figures.division.site.standing.on[guest])
+        number = float(value) if is_on else np.nan
         if np.isnan(number) or (number == 0.0 and column.key in _NOTHING):
             return "–"
         if column.kind in ("cpu", "memory"):

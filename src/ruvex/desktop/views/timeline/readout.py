@@ -15,6 +15,7 @@ from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row, host_label
 from ruvex.divide import CAUSES
+from ruvex.ledger import TimeFigures, falls_short
 from ruvex.plan import RESOURCES
 from ruvex.play import PHASES, PRESSURES, Player
 from ruvex.words import flow_amount
@@ -23,7 +24,8 @@ _INDENT: Final = 12
 _NAMES: Final = 232
 _TALL: Final = 30
 _RUNNING = PHASES.index("running")
-_LEAST: Final = 0.005
+_TOLD_WAIT: Final = 0.005
+"""A wait by chance below this part of the time is not told."""
 
 
 class Readout:
@@ -32,6 +34,7 @@ class Readout:
     def __init__(self, desk: Desk, theme: Theme) -> None:
         self._desk, self._theme = desk, theme
         self._player: Player | None = None
+        self._figures: TimeFigures | None = None
         self._row = 0
 
     def begin(self, player: Player | None, at_s: float) -> None:
@@ -39,6 +42,7 @@ class Readout:
         there = player is not None and player.recording.rows > 0 and at_s <= player.now_s
         self._player = player if there else None
         self._row = player.recording.row_at(at_s) if player is not None and there else 0
+        self._figures = None if self._player is None else TimeFigures(self._player.recording, self._row)
 
     def value(self, channel: str, members: NDArray[np.int64]) -> float | None:
         """Give a channel of some guests added up, None where there is nothing."""
@@ -65,17 +69,18 @@ class Readout:
             return self._of_flow(row)
         if row.kind == "host":
             return self._of_host(row)
-        pairs = [("cpu_delivered", "cpu_wanted"), ("backed", "need")]
-        amounts = [tuple(self.value(name, members) for name in pair) for pair in pairs]
         told = "" if row.is_pool else self.shortfall(members)
-        found, units = [], self._desk.units
-        for name, (got, wanted) in zip(RESOURCES, amounts, strict=True):
-            if got is None or wanted is None:
+        found, units, figures = [], self._desk.units, self._figures
+        for name, channel in zip(RESOURCES, ("cpu_delivered", "backed"), strict=True):
+            got = self.value(channel, members)
+            if got is None or figures is None:
                 found.append(("", ""))
                 continue
             unit = units.of(name, row.item_id)
-            lacks = wanted - got > _LEAST * max(1.0, wanted)
-            found.append((figure(got, unit), f"of {figure(wanted, unit)}" if lacks else ""))
+            wanted, met, lacks = (float(of(name)[members].sum()) for of in (figures.wanted, figures.met, figures.lacks))
+            # Where some is lacking, what is had of that stands beside it: what others hold idle makes up for nothing.
+            is_short = falls_short(lacks, wanted)
+            found.append((figure(met if is_short else got, unit), f"of {figure(wanted, unit)}" if is_short else ""))
         return found[0], found[1], told
 
     def _of_host(self, row: Row) -> tuple[tuple[str, str], tuple[str, str], str]:
@@ -88,9 +93,11 @@ class Readout:
             found.append((figure(had or 0.0, unit), f"of {figure(supply or 0.0, unit)}") if is_there else ("", ""))
         pressure, wanted = self.of_host("pressure", row.item_id), self.of_host("cpu_wanted", row.item_id)
         word = "" if pressure is None else PRESSURES[int(pressure)]
-        lacks = (wanted or 0.0) - (self.of_host("cpu_delivered", row.item_id) or 0.0)
         told = f"pressure {word}" if word else ""
-        if lacks > _LEAST * max(1.0, wanted or 0.0):
+        lacks = 0.0
+        if self._player is not None and self._figures is not None and wanted is not None:
+            lacks = float(self._figures.hosts_lack_cpu[self._player.recording.place_index[row.item_id]])
+        if falls_short(lacks, wanted or 0.0):
             amount = figure_with_unit(lacks, self._desk.units.common("cpu"))
             # There is little room: that memory is ample goes without saying beside a lack.
             told = f"{word} · lacks {amount}" if pressure else f"CPU lacks {amount}"
@@ -100,14 +107,14 @@ class Readout:
         """Read a store or links."""
         places = self._desk.look.division.flowing.places
         at = None if self._player is None else self._player.recording.flow_index.get(row.item_id)
-        if self._player is None or at is None or row.index >= len(places):
+        if self._player is None or self._figures is None or at is None or row.index >= len(places):
             return ("", ""), ("", ""), ""
         flows, kind = self._player.recording.of_flows, places[row.index].kind
         wanted, had, taken = (float(flows(name)[at, self._row]) for name in ("wanted", "delivered", "taken"))
-        lacks = wanted - had > _LEAST * max(1.0, wanted)
+        is_short = falls_short(float(self._figures.flows_lack[at]), wanted)
         word = "paging" if kind == "store" else "moves"
         told = f"{flow_amount(taken, kind)} of {word}" if taken > 0 else ""
-        return (flow_amount(had, kind), f"of {flow_amount(wanted, kind)}" if lacks else ""), ("", ""), told
+        return (flow_amount(had, kind), f"of {flow_amount(wanted, kind)}" if is_short else ""), ("", ""), told
 
     def shortfall(self, members: NDArray[np.int64]) -> str:
         """Say how much of its need a guest has and why not more, nothing where it lacks nothing."""
@@ -123,7 +130,7 @@ class Readout:
         """Say how much of their time its vCPUs wait by chance, nothing where that is next to nothing."""
         waits = self._desk.waits.of(self._player)
         chance = 0.0 if waits is None else float(waits.at_row(self._row)[int(members[0])])
-        return f"waits {chance * 100:.1f} % by chance" if chance >= _LEAST else ""
+        return f"waits {chance * 100:.1f} % by chance" if chance >= _TOLD_WAIT else ""
 
     def paint(self, painter: QPainter, row: Row, place: QRect, members: NDArray[np.int64]) -> None:
         """Write a row's name and its figures: in one line, or in a tall lane in two."""
@@ -139,7 +146,7 @@ class Readout:
             paint_triangle(painter, QPointF(x + theme.px(1), middle), theme.px(4), bar.edge, folded=row.is_folded)
             x += theme.px(11)
         cpu, memory, told = self.texts(row, members)
-        start = self._figures(painter, cpu, place.top(), half, right)
+        start = self._paint_pair(painter, cpu, place.top(), half, right)
         phase = self.value("phase", members) if row.kind == "guest" else None
         state = "" if phase is None or int(phase) == _RUNNING else f" · {PHASES[int(phase)]}"
         state = state or ("" if row.is_on or row.kind != "guest" else " · off")
@@ -149,12 +156,12 @@ class Readout:
         text = f"{row.label}{state}"
         face.draw(painter, x, place.top(), half, face.elided(text, start - x))
         if is_tall:
-            low = self._figures(painter, memory, place.top() + half, half - 2, right)
+            low = self._paint_pair(painter, memory, place.top() + half, half - 2, right)
             told = told or (host_label(self._desk.look.division, row.index) if row.kind == "guest" else "")
             painter.setPen(colours.muted)
             small.draw(painter, x, place.top() + half, half - 2, small.elided(told, low - x))
 
-    def _figures(self, painter: QPainter, texts: tuple[str, str], top: float, height: float, right: float) -> float:
+    def _paint_pair(self, painter: QPainter, texts: tuple[str, str], top: float, height: float, right: float) -> float:
         """Write what there is and what is lacked to, ending at ``right``; gives where they begin."""
         theme, colours = self._theme, self._theme.colours
         got, of = texts
