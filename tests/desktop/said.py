@@ -22,7 +22,9 @@ from ruvex.desktop.state.units import GHZ, GIB
 from ruvex.desktop.views.beside import BesideView
 from ruvex.desktop.views.division.wing_head import WingHead
 from ruvex.desktop.views.guest_list.view import ListView
+from ruvex.desktop.views.room.more import Marks
 from ruvex.desktop.views.timeline import TimelineView
+from ruvex.desktop.views.worth import WorthView
 from ruvex.divide import Contended, Division
 from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, THIN_SPACE, Resource, parse_number
@@ -46,10 +48,12 @@ class Said:
     of: str
     whom: str
     value: float | None
+    parts: int = 1
+    """Of how many figures it is the sum."""
 
     def differs(self, expected: float) -> bool:
         """Tell whether the digits shown are not those of a value."""
-        least = _LEAST[self.of]
+        least = _LEAST[self.of] * self.parts
         return self.value is not None and abs(self.value - expected) > max(_SHOWN * abs(expected), least)
 
 
@@ -100,7 +104,7 @@ class Reader:
                 ladder = why.sides[name].ladder.lines
                 lacking = [number(one.figure.lstrip("+")) * _UNITS[name].per for one in ladder if one.kind == "lacks"]
                 has = [one for one in ladder if one.kind == "sum"]
-                yield Said("Why", "kept back", name, item, sum(lacking))
+                yield Said("Why", "kept back", name, item, sum(lacking), max(len(lacking), 1))
                 yield Said("Why", "delivered", name, item, number(has[0].figure) * _UNITS[name].per)
                 if lacking:
                     yield Said("Why", "would use or work with", name, item, number(has[-1].figure) * _UNITS[name].per)
@@ -201,8 +205,24 @@ class Reader:
                 yield "now", Said("side by side", "wanted where short", name, one.guest, wanted)
 
     def summary(self) -> list[tuple[str, ...]]:
-        """Give the cells of the day's summary."""
+        """Give the cells of the day's summary, the guest's name first."""
         return cast(SummaryPage, self.window.pages[ActionName.SUMMARY]).rows()
+
+    def worth(self) -> list[str]:
+        """Give the sentences of what is worth a look."""
+        view = cast(WorthView, self.window.views["worth"])
+        return [] if view.empty.isVisible() else [entry._text.text() for entry in view.entries]
+
+    def room(self) -> str:
+        """Give what is said of how many more each host takes."""
+        marks = self.window.findChild(Marks)
+        return "" if marks is None else marks.accessibleName()
+
+    def waits(self) -> dict[str, tuple[float, float, float]]:
+        """Give what Core by core writes of the host it shows, by guest: ran, waited, and the longest wait."""
+        trace = self.desk.tracing.now
+        found = {} if trace is None else trace.of_things
+        return {item: (one.run, one.wait, one.longest_ms) for item, one in found.items()}
 
 
 LISTED: dict[str, tuple[str, str]] = {

@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from collections import Counter
 from collections.abc import Iterator
+from pathlib import Path
 from typing import ClassVar
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.divide import Division
 from ruvex.plan import EditError
+from ruvex.words import short_span
+from tests.cli.inside import run
 from tests.desktop.base import WindowCase
 from tests.desktop.said import Expected, Reader, Said
 from tests.laws.case import Case
 from tests.laws.whole import SMALL, whole_plan
 
 PLANS, FIRST = 24, 31_000
+ASKED = 8
+MOST_SHOWN = 200
+"""So many findings of a group are shown at once."""
 ITEMS = 5
 
 
@@ -51,6 +58,70 @@ class Alike(WindowCase):
         self.assertEqual(self.errors, [])
         for where in ("dial", "hover", "Why", "list", "chip", "strip", "wing head", "timeline", "side by side"):
             self.assertGreater(self.read[where], PLANS, where)  # amounts that were there and read
+
+    def test_views_that_ask_say_what_commands_do(self) -> None:
+        """Worth a look, Room, Core by core and the day's summary have what commands have of the same file."""
+        for seed in range(FIRST, FIRST + ASKED):
+            case = Case(whole_plan(seed, SMALL), seed)
+            with case.written() as path:
+                shutil.copytree(path.parent, self.folder / f"asked-{seed}")
+            for path in (self.folder / f"asked-{seed}").glob("*.ruvex.json"):
+                self.assertTrue(self.window.open_path(path))
+                self.settle()
+                with self.subTest(seed=seed):
+                    self.asked(path)
+        self.assertEqual(self.errors, [])
+        for where in ("worth", "room", "cores", "summary"):
+            self.assertGreater(self.read[where], ASKED // 2, where)
+
+    def asked(self, path: Path) -> None:
+        """Compare the views that ask something of a plan with the commands."""
+        reader, plan = Reader(self.window), self.desk.look.plan
+        self.shown("worth")
+        document = json.loads(run("findings", "--json", str(path)).stdout)
+        told = [one["text"] for one in document["findings"]]
+        shown = Counter(reader.worth())
+        self.assertLessEqual(shown, Counter(f"{one}." for one in told))
+        self.assertTrue(shown.total() == len(told) or shown.total() >= MOST_SHOWN)
+        self.read["worth"] += len(told)
+        self.shown("room")
+        pattern = self.desk.rooms.pattern
+        if isinstance(pattern, str) and self.desk.rooms.more is not None:
+            found = json.loads(run("room", "--json", "--like", pattern, str(path)).stdout)
+            for host in found["hosts"]:
+                counts = f"{host['paper']} on paper, {host['worst']} all day, {host['now']} now"
+                says = f"none, {host['rule']}" if host["rule"] else counts
+                self.assertIn(f"{plan.labels[host['host']]}: {says}", reader.room())
+                self.read["room"] += 1
+        self.shown("cores")
+        host_id = self.desk.tracing.host
+        if host_id is not None and self.desk.tracing.now is not None:
+            turns = json.loads(run("cores", "--json", "--host", host_id, str(path)).stdout)
+            of_things = reader.waits()
+            for one in turns["guests"]:
+                self.assertEqual(of_things[one["id"]], (one["run"], one["wait"], one["longest_ms"]))
+                self.read["cores"] += 1
+        self.shown("timeline")
+        self.window.open_page(ActionName.SUMMARY)
+        self.settle()
+        of_day = json.loads(run("run", "--json", str(path)).stdout)["guests"]
+        played = [(plan.labels[one["id"]], short_span(one["unmet_s"])) for one in of_day if one["on_s"] > 0]
+        self.assertEqual(sorted(cells[:2] for cells in reader.summary()), sorted(played))
+        self.read["summary"] += len(played)
+        self.window.sheet.close_sheet()
+        self.go_to("division")
+
+    def shown(self, view: str) -> None:
+        """Go to a view, and wait until all that it asks is answered."""
+        self.go_to(view)
+        for _ in range(600):
+            behind = getattr(self.window.views[view], "is_behind", False)
+            player = self.desk.playing.player
+            is_played = view != "timeline" or (player is not None and player.is_over)
+            if is_played and not behind and not self.desk.tracing.is_busy and not self.desk.rooms.is_behind:
+                break
+            self.settle(10)
+        self.settle()
 
     def try_something(self) -> None:
         """Hold a handle: double the shares of the first guest."""

@@ -1,7 +1,7 @@
 """Time: a plan played tick by tick, what it was like, and what it came to. NumPy, no Qt."""
 
 from ruvex.engine.rows import CHANNELS, FLOW_CHANNELS, FLOW_PLACE_CHANNELS, PLACE_CHANNELS
-from ruvex.play._bounds import MOST_ROWS, RECORD_S, TooMuchError, obstacle_to_play
+from ruvex.play._bounds import RECORD_S, TooMuchError, obstacle_to_play
 from ruvex.play._log import Entry
 from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
@@ -16,7 +16,6 @@ __all__ = [
     "CODES",
     "FLOW_CHANNELS",
     "FLOW_PLACE_CHANNELS",
-    "MOST_ROWS",
     "PHASES",
     "PLACE_CHANNELS",
     "PRESSURES",

@@ -14,8 +14,9 @@ MOST_TICKS: Final = 40_000_000
 _MOST_WORK: Final = 200_000_000_000
 """Ticks times guests: a day of two million guests, or a year of some six thousand, in steps of a second."""
 MOST_ROWS: Final = 8640
-_MOST_RECORDED: Final = 20_000_000
-"""Rows times guests that are recorded unless asked for otherwise: some 1.2 GB."""
+_MOST_RECORDED: Final = 3_000_000
+"""Rows times guests that are recorded unless asked for otherwise: some 190 MB, as several days are kept beside each
+other. Commands and window record alike: what is counted off a recording would differ by the distance of its rows."""
 _MOST_BYTES: Final = 2 << 30
 _GIB: Final = float(1 << 30)
 

@@ -12,13 +12,11 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.playing import same_to_play
 from ruvex.plan import Plan
-from ruvex.play import MOST_ROWS, RECORD_S, Player, obstacle_to_play
+from ruvex.play import Player, obstacle_to_play
 from ruvex.site import Site
 
 _MOST_GUESTS: Final = 2000
 """A day of more guests takes too long to follow a handle."""
-_DENSE_GUESTS: Final = 200
-"""Days of more guests are recorded less densely, so that several of them fit in memory."""
 _PIECE_TICKS: Final = 2000
 _PATIENCE_S: Final = 2.0
 """A play that has been overtaken by a newer setting is brought to its end, unless it takes longer than this."""
@@ -125,12 +123,10 @@ class Rehearsal(QObject):
             return
         self._is_busy = True
         base = self.base if site is self._trying else None
-        dense_s = max(RECORD_S, site.plan.day_s / MOST_ROWS)
-        record_s = dense_s * max(1.0, len(site.plan.guests) / _DENSE_GUESTS)
 
         def work() -> tuple[Player, DayShift | None] | None:
             begun = time.monotonic()
-            player = Player(site, record_s=record_s)
+            player = Player(site)
             while not player.is_over:
                 player.run(most_ticks=_PIECE_TICKS)
                 # Read beside the window's thread: at worst one piece more is played.

@@ -71,6 +71,8 @@ class Marks(Canvas):
         if (wraps := int(most // self.each + 1 > of_line)) != self._wraps:
             self._wraps = wraps
             self.updateGeometry()
+        plan, hosts = self._desk.document.plan, more.room.hosts if more else ()
+        self.setAccessibleName("; ".join(_told(one, plan) for one in hosts))
         self.update()
 
     def draw(self, painter: QPainter) -> None:
@@ -106,7 +108,6 @@ class Marks(Canvas):
         for half, text in ((0, paper_text(found, plan)), (1, lacks_text(lacks, plan))):
             place = QRectF(column.x, half * self.height() / 2, column.width, self.height() / 2)
             self._spots.add(place, found.host, text)
-        self.setAccessibleName(f"{found.host}: {found.paper} on paper, {found.worst} all day, {found.now} now")
 
     def _marks(
         self, painter: QPainter, x: float, y: float, wide: float, solid: int, shown: int, has_next: bool
@@ -148,6 +149,14 @@ class Marks(Canvas):
 
 def _more(number: int) -> str:
     return number_text(number) if number >= MOST else f"{number} more"
+
+
+def _told(found: HostRoom, plan: Plan) -> str:
+    """Say in a line how many more a host takes, for whoever does not see the marks."""
+    label = plan.labels.get(found.host, found.host)
+    if found.rule:
+        return f"{label}: none, {found.rule}"
+    return f"{label}: {found.paper} on paper, {found.worst} all day, {found.now} now"
 
 
 def _short(text: str) -> str:

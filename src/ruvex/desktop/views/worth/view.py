@@ -134,9 +134,11 @@ class WorthView(View):
         if shown:
             column.addWidget(self._heads(inner))
         for group in GROUPS:
-            its = [found for found in shown if found.finding.group == group][:_MOST_SHOWN]
+            every = [found for found in shown if found.finding.group == group]
+            its = every[:_MOST_SHOWN]
             if its:
-                head = QLabel(f"{group.replace('-', ' ')}  {len(its)}", inner)
+                count = f"{len(its)} of {len(every)}" if len(its) < len(every) else f"{len(every)}"
+                head = QLabel(f"{group.replace('-', ' ')}  {count}", inner)
                 head.setFont(self._theme.font(13, bold=True))
                 head.setContentsMargins(self._theme.px(14), self._theme.px(10), 0, self._theme.px(2))
                 column.addWidget(head)
