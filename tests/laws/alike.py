@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+import json
 import re
 from collections.abc import Iterator
 
@@ -10,13 +12,15 @@ import numpy as np
 from ruvex.divide import Division, ladder_of
 from ruvex.interface import Divided
 from ruvex.ledger import CONTENDED, DayFigures, LookFigures
-from ruvex.plan import RESOURCES
+from ruvex.plan import RESOURCES, format_cpu, format_memory
 from ruvex.play import division_at
 from ruvex.report import owners_of
 from tests.cli.inside import run
 from tests.laws.case import Case
 
 _NEAR = 1e-6
+REPORTED = 10
+"""A report loses each host once and finds what is worth a look: it is made of each tenth plan."""
 _CELL = re.compile(r"\d{1,3}(?: \d{3})*\.\d\d|\u00b7")
 _SHOWN = 0.00501
 """Half of the last digit that a table shows."""
@@ -35,6 +39,8 @@ def alike(case: Case) -> Iterator[str]:
     yield from _table(case)
     yield from _owners(case)
     yield from _times(case)
+    if case.seed % REPORTED == 0:
+        yield from _report(case)
 
 
 def _ladders(division: Division) -> Iterator[str]:
@@ -146,3 +152,35 @@ def _times(case: Case) -> Iterator[str]:
         parts = one.unmet_s, one.memory_short_s, one.disks_short_s, one.network_short_s
         if not max(parts) - _NEAR <= one.short_s <= min(sum(parts), one.on_s) + _NEAR:
             yield f"{one.id} is short for {one.short_s:g} s of {one.on_s:g}, of each for {parts}"
+
+
+def _report(case: Case) -> Iterator[str]:
+    """The report's page has what commands have of the same file, to the digit shown."""
+    with case.written() as path:
+        page = path.parent / "report.html"
+        owned = json.loads(run("owners", "--json", "--out", str(page), str(path)).stdout)
+        found = json.loads(run("findings", "--json", str(path)).stdout)
+        saved = json.loads(run("run", "--json", str(path)).stdout)["savings"]
+        source = page.read_text(encoding="utf-8")
+    text = _plain(html.unescape(re.sub(r"<style.*?</style>|<svg.*?</svg>|<[^>]+>", " ", source, flags=re.DOTALL)))
+    division = case.division
+    cpu, memory = division.cpu, division.memory
+    told = [
+        f"{int(division.site.standing.on.sum())} of {len(case.plan.guests)} guests are on",
+        f"Of {format_cpu(cpu.supply)} of CPU {format_cpu(cpu.promised)} are promised",
+        f"Of {format_memory(memory.supply)} of memory {format_memory(memory.promised)} are promised",
+        *(one["text"] for one in found["findings"]),
+    ]
+    if saved is not None:
+        told.append(f"{format_memory(saved['mean_mib'])} on average and {format_memory(saved['least_mib'])} at least")
+    for one in owned["owners"]:
+        cells = [one["cpu"]["promised"], one["cpu"]["mean"], one["cpu"]["most"], one["cpu"]["lent"]]
+        told.append(f"{one['owner'] or 'nobody'} {' '.join(format_cpu(cell) for cell in cells)}")
+    for words in told:
+        if _plain(words) not in text:
+            yield f"the report does not say {words!r}"
+
+
+def _plain(text: str) -> str:
+    """Give a text with usual spaces, and without marks of direction."""
+    return " ".join(re.sub("[\u2066-\u2069]", "", text).split())
