@@ -9,14 +9,16 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-from ruvex.ledger import ENTRIES, DayFigures, LookFigures, PromiseFigures
+from ruvex.divide import FlowPlace, HostFigures, Tap
+from ruvex.ledger import ENTRIES, DayFigures, LookFigures, OwnersPart, PromiseFigures
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "ruvex"
 PAGE = ROOT / "docs" / "figures.md"
 CLASSES = {
     "LookFigures": "LookFigures", "DayFigures": "DayFigures", "TimeFigures": "DayFigures",
-    "PromiseFigures": "PromiseFigures",
+    "PromiseFigures": "PromiseFigures", "HostFigures": "HostFigures", "FlowPlace": "FlowPlace", "Tap": "Tap",
+    "Owner": "Owner", "OwnersPart": "OwnersPart",
 }  # fmt: skip
 SHOWING = ("words", "advise", "report", "interface", "cli", "desktop")
 _OF = {"cpu": "CPU", "memory": "memory", "store": "disks", "link": "network"}
@@ -25,7 +27,7 @@ _HEAD = """# The ledger: every figure, and where it stands
 Made from the code by `scripts/pages`; a test holds it. The package `ledger` reads each figure off a division or a day
 that was played, once; window, commands, report and scripts read it there. Of each figure there is a value by guest (in
 plan order), by row (of a pool, the sum over its guests), by host, and of the site. Who lacks more than a thousandth of
-what it wants is *short*.
+what it wants is *short*. Where a dot stands, only the ledger itself, scripts or the template of the report read it.
 """
 
 
@@ -43,26 +45,61 @@ def members_of(kind: type) -> Iterator[tuple[str, object]]:
             yield name, found
 
 
-def kind_of(of: ast.expr, known: dict[str, str]) -> str:
-    """Tell which class of the ledger an expression is of, as far as it can be seen; nothing where it is of none."""
+Known = dict[str, set[str]]
+"""What names and attributes (with a dot before) of a module may hold, by the classes of the ledger."""
+
+
+def kinds_of(of: ast.expr, known: Known) -> set[str]:
+    """Tell which classes of the ledger an expression may be of, as far as it can be seen."""
     if isinstance(of, ast.Call) and isinstance(of.func, ast.Name) and of.func.id in CLASSES:
-        return CLASSES[of.func.id]
+        return {CLASSES[of.func.id]}
     if isinstance(of, ast.Attribute):
-        if of.attr == "promises" and kind_of(of.value, known) == "LookFigures":
-            return "PromiseFigures"
-        return known.get(f".{of.attr}", "")
-    return known.get(of.id, "") if isinstance(of, ast.Name) else ""
+        above = kinds_of(of.value, known)
+        if of.attr == "promises" and "LookFigures" in above:
+            return {"PromiseFigures"}
+        if of.attr in ("cpu", "memory") and "Owner" in above:
+            return {"OwnersPart"}
+        return known.get(f".{of.attr}", set())
+    if isinstance(of, ast.IfExp):
+        return kinds_of(of.body, known) | kinds_of(of.orelse, known)
+    return known.get(of.id, set()) if isinstance(of, ast.Name) else set()
 
 
-def known_in(tree: ast.Module) -> dict[str, str]:
+def element_of(iterated: ast.expr) -> set[str]:
+    """Tell of which classes what a loop goes over may be."""
+    text = ast.unparse(iterated)
+    ends = (r"\.taps\b", "Tap"), (r"flowing\.places\b|^places\b", "FlowPlace"), (r"\bowners\b", "Owner")
+    return {kind for end, kind in ends if re.search(end, text)}
+
+
+def attributes_of(kind: type) -> Iterator[tuple[str, str]]:
+    """Give the attributes that a docstring lists, with what it says of them."""
+    lines = (inspect.getdoc(kind) or "").partition("Attributes\n----------\n")[2].splitlines()
+    names, said = "", list[str]()
+    for line in [*lines, "end"]:
+        if line.startswith(" "):
+            said.append(line.strip())
+        elif line.strip():
+            if said:
+                yield from ((name, " ".join(said)) for name in names.split(", "))
+            names, said = line.partition(" : ")[0], []
+
+
+def known_in(tree: ast.Module) -> Known:
     """Name what a module keeps figures in: variables, arguments and attributes, by the class of the ledger."""
-    known = {".figures": "LookFigures", ".day_figures": "DayFigures"}
+    known: Known = {".figures": {"LookFigures"}, ".day_figures": {"DayFigures"}, ".by_host": {"HostFigures"}}
+
+    def note(name: str, kinds: set[str]) -> None:
+        if kinds:
+            known.setdefault(name, set()).update(kinds)
+
     for node in ast.walk(tree):
-        if isinstance(node, ast.arg) and isinstance(node.annotation, ast.Name) and node.annotation.id in CLASSES:
-            known[node.arg] = CLASSES[node.annotation.id]
+        if isinstance(node, ast.arg) and node.annotation is not None:
+            note(node.arg, named_in(node.annotation))
         if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Attribute):
-            named = [one.id for one in ast.walk(node.annotation) if isinstance(one, ast.Name) and one.id in CLASSES]
-            known |= {f".{node.target.attr}": CLASSES[one] for one in named}
+            note(f".{node.target.attr}", named_in(node.annotation))
+        if isinstance(node, ast.For | ast.comprehension) and isinstance(node.target, ast.Name):
+            note(node.target.id, element_of(node.iter))
         pairs = []
         if (
             isinstance(node, ast.Assign)
@@ -73,10 +110,14 @@ def known_in(tree: ast.Module) -> dict[str, str]:
         elif isinstance(node, ast.Assign):
             pairs = [(node.targets[0], node.value)]
         for target, value in pairs:
-            kind = kind_of(value, known)
-            if kind and isinstance(target, ast.Name | ast.Attribute):
-                known[target.id if isinstance(target, ast.Name) else f".{target.attr}"] = kind
+            if isinstance(target, ast.Name | ast.Attribute):
+                note(target.id if isinstance(target, ast.Name) else f".{target.attr}", kinds_of(value, known))
     return known
+
+
+def named_in(annotation: ast.expr) -> set[str]:
+    """Give the classes of the ledger that an annotation names."""
+    return {CLASSES[one.id] for one in ast.walk(annotation) if isinstance(one, ast.Name) and one.id in CLASSES}
 
 
 def shown_in() -> dict[tuple[str, str], list[str]]:
@@ -84,17 +125,16 @@ def shown_in() -> dict[tuple[str, str], list[str]]:
     found: dict[tuple[str, str], list[str]] = {}
     for package in SHOWING:
         for path in sorted((SOURCE / package).rglob("*.py")):
-            text = path.read_text(encoding="utf-8")
-            if not re.search(r"ruvex\.ledger|(look|case)\.(day_)?figures", text):
-                continue
-            tree = ast.parse(text)
+            tree = ast.parse(path.read_text(encoding="utf-8"))
             known = known_in(tree)
             read = {
-                (kind_of(node.value, known), node.attr) for node in ast.walk(tree) if isinstance(node, ast.Attribute)
+                (kind, node.attr)
+                for node in ast.walk(tree)
+                if isinstance(node, ast.Attribute)
+                for kind in kinds_of(node.value, known)
             }
-            for kind, name in read:
-                if kind:
-                    found.setdefault((kind, name), []).append(str(path.relative_to(SOURCE).with_suffix("")))
+            for key in read:
+                found.setdefault(key, []).append(str(path.relative_to(SOURCE).with_suffix("")))
     return found
 
 
@@ -112,6 +152,15 @@ def figures_page() -> str:
             lines.append(
                 f"| `{name}` | {first_sentence(member)} | {', '.join(shown.get((kind.__name__, name), ['·']))} |"
             )
+    for kind, title in (
+        (HostFigures, "Of hosts and banks (`division.by_host`)"), (FlowPlace, "Of stores and links (`flowing.places`)"),
+        (Tap, "Of a disk, or of a guest on links (`place.taps`)"), (OwnersPart, "Of owners, a resource (`owners_of`)"),
+    ):  # fmt: skip
+        lines += ["", f"## {title}", "", "| name | is | read in |", "|---|---|---|"]
+        told = [*attributes_of(kind), *((name, first_sentence(member)) for name, member in members_of(kind))]
+        for name, said in told:
+            if name != "to_json":
+                lines.append(f"| `{name}` | {said} | {', '.join(shown.get((kind.__name__, name), ['·']))} |")
     return "\n".join(lines) + "\n"
 
 

@@ -52,6 +52,7 @@ class WindowCase(unittest.TestCase):
 
     def setUp(self) -> None:
         """Make a folder, a copy of the demo and a window."""
+        self.addCleanup(self._let_go)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
@@ -77,6 +78,12 @@ class WindowCase(unittest.TestCase):
         self.butterfly = self.division.butterfly
         self.dials = self.window.dials
         self.settle()
+
+    def _let_go(self) -> None:
+        """Hold nothing of the window that was closed: what a test keeps of it would go while the next one is made."""
+        for name in [name for name in vars(self) if not name.startswith("_")]:
+            delattr(self, name)
+        gc.collect()
 
     def _on_message(self, kind: QtMsgType, _context: object, text: str | None) -> None:
         # Without a screen, every window says so that its least size cannot be told to a window manager.

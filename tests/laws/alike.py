@@ -11,10 +11,9 @@ import numpy as np
 
 from ruvex.divide import Division, ladder_of
 from ruvex.interface import Divided
-from ruvex.ledger import CONTENDED, DayFigures, LookFigures
+from ruvex.ledger import CONTENDED, DayFigures, LookFigures, owners_of
 from ruvex.plan import RESOURCES, format_cpu, format_memory
 from ruvex.play import division_at
-from ruvex.report import owners_of
 from tests.cli.inside import run
 from tests.laws.case import Case
 

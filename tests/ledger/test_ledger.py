@@ -10,10 +10,9 @@ import numpy as np
 
 from ruvex.advise import ladder_lines, moves_for, savings_over
 from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
-from ruvex.ledger import CONTENDED, DayFigures, LookFigures
+from ruvex.ledger import CONTENDED, DayFigures, LookFigures, owners_of
 from ruvex.plan import RESOURCES, size_otherwise
 from ruvex.play import GuestSummary, Player, division_at
-from ruvex.report import owners_of
 from ruvex.site import site_of
 from ruvex.words import guest_cells, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of

@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from lxml import html
 
 from ruvex.divide import divide, site_shares
-from ruvex.ledger import LookFigures
+from ruvex.ledger import LookFigures, Owner, owners_of
 from ruvex.plan import THIN_SPACE, Plan, PlanFileError, plan_text, read_plan
 from ruvex.play import Player
-from ruvex.report import Owner, owners_of, report_of, write_report
+from ruvex.report import report_of, write_report
 from ruvex.report._page import html_of
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of

@@ -8,10 +8,10 @@ from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
 from ruvex.divide import divide
-from ruvex.ledger import LookFigures
+from ruvex.ledger import LookFigures, Owner, owners_of
 from ruvex.plan import THIN_SPACE, PlanFileError, format_cpu, format_memory, format_number
 from ruvex.play import Player
-from ruvex.report import REPORT_SUFFIXES, Owner, owners_of, report_of, write_report
+from ruvex.report import REPORT_SUFFIXES, report_of, write_report
 from ruvex.site import site_of
 
 _NAME = 24

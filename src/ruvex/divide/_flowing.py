@@ -31,8 +31,10 @@ class Tap:
         The place it is on (``FlowPlace.id``).
     shares, limit, reservation
         As set; no limit is infinity.
-    wanted, delivered
-        What is asked for, and what it gets, in the guest's own transfers.
+    wanted
+        What is asked for, in the guest's own transfers.
+    delivered
+        What it gets, in the guest's own transfers.
     counts_as
         How many of its store's transfers one of them takes the time of; 1 for small ones and for links.
     slowed_by
@@ -88,10 +90,14 @@ class FlowPlace:
     ----------
     id, kind
         The store's id, or ``host:link``; ``store`` or ``link``.
-    supply, taken
-        What there is, and what paging takes of a store, or moves of links.
-    wanted, delivered
-        What guests ask for and get; a large transfer counts as several of the store's.
+    supply
+        What there is.
+    taken
+        What paging takes of a store, or moves of links.
+    wanted
+        What guests ask for; a large transfer counts as several of the store's.
+    delivered
+        What they get, counted alike.
     promised
         What is reserved on a store by guests that are on.
     taps

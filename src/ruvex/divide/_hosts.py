@@ -25,17 +25,32 @@ class HostFigures:
 
     Attributes
     ----------
-    supply, wanted, delivered
-        Shape (2, hosts): CPU in MHz, memory in MiB; those of memory without the host's bank.
+    supply
+        What there is, shape (2, hosts): CPU in MHz, memory in MiB without the host's bank.
+    wanted
+        What its guests would use, shape (2, hosts), without those of the bank.
+    delivered
+        What they have, shape (2, hosts).
     idle
-        Shape (2, hosts): what is left of both.
-    kept, free, kept_free
-        Shape (hosts,): memory that is to be kept free, what is free, and what of that is kept so, MiB.
+        What is left of both, shape (2, hosts).
+    kept
+        The memory that is to be kept free, shape (hosts,), MiB.
+    free
+        The memory that is free, shape (hosts,), MiB.
+    kept_free
+        What of the free memory is kept so, shape (hosts,), MiB.
     banks
         The hosts that have a bank, in their order.
-    bank_size, bank_wanted, bank_used, bank_lent, bank_spilled
-        Shape (banks,), MiB: what there is, what its guests want and have, what idle ones lend, what lies on spill
-        volumes.
+    bank_size
+        What a bank has, shape (banks,), MiB.
+    bank_wanted
+        What its guests would use, shape (banks,), MiB.
+    bank_used
+        What they have of it, shape (banks,), MiB.
+    bank_lent
+        What idle guests in it lend, shape (banks,), MiB.
+    bank_spilled
+        What of its guests lies on spill volumes, shape (banks,), MiB.
     """
 
     def __init__(self, division: Division) -> None:

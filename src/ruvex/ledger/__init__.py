@@ -2,6 +2,7 @@
 
 from ruvex.ledger._day import DayFigures, TimeFigures
 from ruvex.ledger._look import CONTENDED, ENTRIES, IDLE_PART, Entry, LookFigures, OfGuests
+from ruvex.ledger._owners import Owner, OwnersPart, owners_of
 from ruvex.ledger._promises import PromiseFigures
 from ruvex.ledger._short import falls_short
 
@@ -13,7 +14,10 @@ __all__ = [
     "Entry",
     "LookFigures",
     "OfGuests",
+    "Owner",
+    "OwnersPart",
     "PromiseFigures",
     "TimeFigures",
     "falls_short",
+    "owners_of",
 ]

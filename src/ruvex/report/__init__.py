@@ -1,7 +1,6 @@
 """The report: what each owner has, the site on a page, what is worth a look, for those who paid and for the boss."""
 
-from ruvex.report._owners import Owner, OwnersPart, owners_of
 from ruvex.report._page import REPORT_SUFFIXES, write_report
 from ruvex.report._report import Report, report_of
 
-__all__ = ["REPORT_SUFFIXES", "Owner", "OwnersPart", "Report", "owners_of", "report_of", "write_report"]
+__all__ = ["REPORT_SUFFIXES", "Report", "report_of", "write_report"]

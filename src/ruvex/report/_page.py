@@ -11,7 +11,7 @@ from typing import Any, Final
 import numpy as np
 
 from ruvex.advise import GROUPS, Effect
-from ruvex.ledger import DayFigures, LookFigures
+from ruvex.ledger import DayFigures, LookFigures, Owner, OwnersPart
 from ruvex.plan import (
     RESOURCES,
     THIN_SPACE,
@@ -24,7 +24,6 @@ from ruvex.plan import (
     replace_file,
 )
 from ruvex.report._charts import day_chart
-from ruvex.report._owners import Owner, OwnersPart
 from ruvex.report._report import Report
 from ruvex.words import amount_text, label_of, summary_facts
 

@@ -23,9 +23,9 @@ from ruvex.advise import (
     worst_time,
 )
 from ruvex.divide import Division, Overcommit, divide, overcommit_of
+from ruvex.ledger import Owner, owners_of
 from ruvex.placing import Losses
 from ruvex.play import Player, Summary
-from ruvex.report._owners import Owner, owners_of
 from ruvex.site import Site
 from ruvex.words import reserve_text
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import Division, site_shares
-from ruvex.ledger import DayFigures
+from ruvex.ledger._day import DayFigures
 from ruvex.plan import RESOURCES, Plan, pools_above, pools_within
 from ruvex.play import Player
 
@@ -26,8 +26,10 @@ class OwnersPart:
     ----------
     promised
         What is claimed for it.
-    mean, most
-        What is used over the day, on average and at most; of memory what is backed.
+    mean
+        What is used on average over the day; of memory what is backed.
+    most
+        What is used at most.
     lent
         What is promised and neither used nor lacking, on average, added up guest by guest and pool by pool: others have
         it meanwhile.
@@ -35,8 +37,12 @@ class OwnersPart:
         What was lacking, MHz·h or MiB·h, added up guest by guest.
     part
         Which part of the site it gets by shares when all want all, 0 to 1.
-    wanted_over, used_over, lacking_over
-        What was wanted or needed, used, and lacking at each recorded time; shape (rows,).
+    wanted_over
+        What was wanted, of memory needed, at each recorded time; shape (rows,).
+    used_over
+        What was used then; shape (rows,).
+    lacking_over
+        What was lacking then; shape (rows,).
     """
 
     promised: float
@@ -105,7 +111,7 @@ def owners_of(division: Division, day: Player) -> tuple[Owner, ...]:
     plan = division.site.plan
     owner_of_pool = _owners_of_pools(plan)
     owner_of_guest = [owner_of_pool.get(guest.pool or "", NOBODY) for guest in plan.guests]
-    figures = _Figures(division, day)
+    figures = _Owned(division, day)
     names = dict.fromkeys([*owner_of_pool.values(), *owner_of_guest])
     found = []
     for name in names:
@@ -131,7 +137,7 @@ def _mean(over: Floats) -> Floats:
     return np.asarray(over.mean(axis=1)) if over.shape[1] else np.zeros(over.shape[0])
 
 
-class _Figures:
+class _Owned:
     """Sums over guests of what the day had."""
 
     def __init__(self, division: Division, day: Player) -> None:
