@@ -182,8 +182,8 @@ class _Search:
         self._seen: set[bytes] = set()
         self._paths: dict[bytes, Candidate] = {self._start.tobytes(): ()}
         self._is_small = True
-        on = site.standing.on.tolist()
-        self._is_loose = any(guest.host is None and on[i] for i, guest in enumerate(site.plan.guests))
+        # One without a host that found no place for want of another's may find one once that has moved.
+        self._is_loose = any(guest.host is None and guest.is_powered for guest in site.plan.guests)
         self._first = self._worked_out(self._start)
         self._units = units_of(site)
         self._loads = day.loads()
