@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import doctest
 import faulthandler
+import gc
 import importlib
 import io
 import json
 import os
 import pkgutil
 import queue
+import resource
 import subprocess
 import sys
 import tempfile
@@ -27,10 +29,10 @@ CHECKS = {
     "mypy": ["mypy"],
 }
 SLOWEST_SHOWN = 8
+TIMES = ROOT / ".venv" / "test-times.txt"
+"""The CPU seconds of each test, the longest first."""
 DOCTESTS = "doctests"
 _LONG = ("tests.advise", "tests.laws", "tests.play", "tests.placing", "tests.torture", "tests.desktop.test_steps")
-_WITH_WINDOWS = "tests.desktop."
-"""Each of these modules has a process of its own: a program has one window, and not the hundreds that were closed."""
 _MOST_READ = 8000
 _FULL_S = 3600
 """So long each of ``LONG`` goes on."""
@@ -40,6 +42,12 @@ LONG = {
     "damaged inputs and killed writers": ["tests.torture"],
 }
 """What is searched for a long time on new seeds, in ``--full`` only."""
+
+
+def cpu_seconds() -> float:
+    """Give the CPU time of this process and of those that it has waited for: other work on the machine adds nothing."""
+    used = [resource.getrusage(of) for of in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)]
+    return sum(one.ru_utime + one.ru_stime for one in used)
 
 
 class TimedResult(unittest.TextTestResult):
@@ -53,12 +61,12 @@ class TimedResult(unittest.TextTestResult):
 
     def startTest(self, test: unittest.TestCase) -> None:
         """Start the clock."""
-        self._started = time.perf_counter()
+        self._started = cpu_seconds()
         super().startTest(test)
 
     def stopTest(self, test: unittest.TestCase) -> None:
         """Stop the clock."""
-        self.seconds.append((time.perf_counter() - self._started, test.id()))
+        self.seconds.append((cpu_seconds() - self._started, test.id()))
         super().stopTest(test)
 
     def addSuccess(self, test: unittest.TestCase) -> None:
@@ -124,56 +132,93 @@ def suite_of(name: str) -> unittest.TestSuite:
     return doctests() if name == DOCTESTS else unittest.TestLoader().loadTestsFromName(name)
 
 
+def load_all() -> None:
+    """Load what tests need, so that each module's process has it from the start."""
+    import PyQt6.QtDBus
+    import PyQt6.QtTest
+
+    import ruvex
+    from ruvex.cores import prepare
+
+    assert PyQt6.QtTest is not None
+    assert PyQt6.QtDBus is not None
+    for module in pkgutil.walk_packages(ruvex.__path__, "ruvex."):
+        if not module.name.endswith("__main__"):
+            importlib.import_module(module.name)
+    prepare()
+    # What has come to stay need not be looked at in each collection of the tests.
+    gc.collect()
+    gc.freeze()
+
+
 def work() -> None:
-    """Run each module named on standard input, and answer with a line of JSON."""
+    """Run each module named on standard input in a process of its own, and answer with a line of JSON.
+
+    A process that is forked off one that has loaded everything begins at once: alone, loading takes some four seconds.
+    """
     faulthandler.enable()
     answers = os.fdopen(os.dup(1), "w")
     os.dup2(2, 1)  # what a test prints is no answer
+    load_all()
     for line in sys.stdin:
-        said = io.StringIO()
-        counts, seconds = run_suite(suite_of(line.strip()), said)
-        answers.write(json.dumps([astuple(counts), seconds, said.getvalue() if counts.failed else ""]) + "\n")
+        name, _, heard = line.rstrip("\n").partition("\t")
+        reading, writing = os.pipe()
+        child = os.fork()
+        if child == 0:
+            os.close(reading)
+            errors = os.open(heard, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            os.dup2(errors, 1)
+            os.dup2(errors, 2)
+            said = io.StringIO()
+            counts, seconds = run_suite(suite_of(name), said)
+            with os.fdopen(writing, "w") as answer:
+                answer.write(json.dumps([astuple(counts), seconds, said.getvalue() if counts.failed else ""]))
+            # Threads and windows that are left would be taken apart in any order: the tests are over.
+            os._exit(0)
+        os.close(writing)
+        with os.fdopen(reading) as answer:
+            told = answer.read()
+        _, status, used = os.wait4(child, 0)
+        answers.write(json.dumps([told, status, used.ru_utime + used.ru_stime]) + "\n")
         answers.flush()
 
 
+@dataclass(frozen=True)
+class Done:
+    """What came of a module: counts, what each test took, what is to be read, and its CPU time, s."""
+
+    counts: Counts
+    seconds: list[tuple[float, str]]
+    said: str
+    cpu_s: float
+
+
 class Worker:
-    """A process that runs one module after the other; where one ends it, the next has a new one."""
+    """A process that has loaded everything, and runs one module after the other, each in a process forked off it."""
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._process: subprocess.Popen[str] | None = None
+        self._process = subprocess.Popen(
+            [sys.executable, __file__, "--worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
 
-    def run(self, name: str) -> tuple[Counts, list[tuple[float, str]], str]:
-        """Run a module; gives what came of it, how long each test took, and what is to be read of it."""
-        heard = self._folder / f"{name}.txt"
-        if self._process is None:
-            with heard.open("w") as errors:
-                command = [sys.executable, __file__, "--worker"]
-                self._process = subprocess.Popen(
-                    command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, text=True
-                )
-            self._heard = heard
+    def run(self, name: str) -> Done:
+        """Run a module; gives what came of it."""
         assert self._process.stdin is not None
         assert self._process.stdout is not None
-        self._process.stdin.write(f"{name}\n")
+        heard = self._folder / f"{name}.txt"
+        self._process.stdin.write(f"{name}\t{heard}\n")
         self._process.stdin.flush()
-        answer = self._process.stdout.readline()
-        if answer:
-            if name.startswith(_WITH_WINDOWS):
-                self.end()
-            counts, seconds, said = json.loads(answer)
-            return Counts(*counts), [(took, test) for took, test in seconds], said
-        status, self._process = self._process.wait(), None
-        end = self._heard.read_text(errors="replace")[-_MOST_READ:]
-        return Counts(0, 1, 0), [], f"{name}: ended before its end, status {status}\n{end}"
+        told, status, cpu_s = json.loads(self._process.stdout.readline())
+        if status == 0:
+            counts, seconds, said = json.loads(told)
+            return Done(Counts(*counts), [(took, test) for took, test in seconds], said, cpu_s)
+        end = heard.read_text(errors="replace")[-_MOST_READ:]
+        return Done(Counts(0, 1, 0), [], f"{name}: ended before its end, status {status}\n{end}", cpu_s)
 
     def end(self) -> None:
         """Let the process go."""
-        if self._process is not None:
-            self._process.communicate()
-            if self._process.returncode:
-                print(f"a process ended with status {self._process.returncode} after its tests were done", flush=True)
-            self._process = None
+        self._process.communicate()
 
 
 def run_everything() -> Counts:
@@ -190,13 +235,13 @@ def run_everything() -> Counts:
                 name = waiting.get_nowait()
             except queue.Empty:
                 return worker.end()
-            counts, took, said = worker.run(name)
+            done = worker.run(name)
             with lock:
-                total = total.plus(counts)
-                seconds.extend(took)
-                print(f"{name}: {counts.passed} passed, {sum(s for s, _ in took):.0f} s", flush=True)
-                if said:
-                    print(said, flush=True)
+                total = total.plus(done.counts)
+                seconds.extend(done.seconds)
+                print(f"{name}: {done.counts.passed} passed, {done.cpu_s:.0f} s of CPU", flush=True)
+                if done.said:
+                    print(done.said, flush=True)
 
     with tempfile.TemporaryDirectory() as folder:
         threads = [
@@ -239,7 +284,8 @@ def run_long(seconds: int) -> Counts:
 
 
 def tell_slowest(seconds: list[tuple[float, str]]) -> None:
-    """Print which tests took longest."""
+    """Print which tests took longest, and write down all."""
+    TIMES.write_text("".join(f"{s:8.2f} {n}\n" for s, n in sorted(seconds, reverse=True)))
     print("Slowest:", ", ".join(f"{s:.1f} s {n}" for s, n in sorted(seconds, reverse=True)[:SLOWEST_SHOWN]))
 
 
@@ -250,6 +296,7 @@ def main(names: list[str]) -> int:
         work()
         return 0
     if names[:1] == ["--full"]:
+        os.environ["RUVEX_TESTS"] = "full"
         counts = run_checks().plus(run_everything()).plus(run_long(int(names[1]) if len(names) > 1 else _FULL_S))
     elif names:
         counts, seconds = run_suite(unittest.TestLoader().loadTestsFromNames(names), sys.stderr)

@@ -14,6 +14,7 @@ from ruvex.promise import claims_of
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 
 class Moves(unittest.TestCase):
@@ -46,7 +47,7 @@ class Moves(unittest.TestCase):
         compiled = site_of(plan, {})
         self.assertEqual([moves_for(compiled, divide(compiled, 0.0), i)["cpu"] for i in "ab"], [[], []])
 
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     @given(plans(max_guests=5), st.data())
     def test_the_gain_comes(self, plan: Plan, data: st.DataObject) -> None:
         """Making the move gives the row what was told, and costs the others what was told."""

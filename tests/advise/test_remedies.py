@@ -13,6 +13,7 @@ from ruvex.plan import EditError, Plan, change_many, change_settings
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 
 def switch_on(guest: str, plan: Plan) -> Plan:
@@ -83,7 +84,7 @@ class WorkedExamples(unittest.TestCase):
 class OnAnyPlan(unittest.TestCase):
     """Whatever the plan."""
 
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     @given(plans(max_guests=5), st.data())
     def test_what_is_offered_passes(self, plan: Plan, data: st.DataObject) -> None:
         """Each remedy followed by the edit is refused nowhere; a nearest value passes and the next one does not."""

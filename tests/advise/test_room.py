@@ -19,6 +19,7 @@ from ruvex.promise import claims_of, refusal_between
 from ruvex.site import Site, site_of
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
+from tests.thorough import many
 
 HOSTS = [HOST | {"id": "one"}, HOST | {"id": "two", "cores_per_socket": 4, "memory_mib": 30_000}]
 
@@ -63,7 +64,7 @@ def one_by_one(site: Site, pattern: Guest, host: str, at_s: float, most: int) ->
 class HowManyMore(unittest.TestCase):
     """Both answers, each host."""
 
-    @settings(max_examples=25)
+    @settings(max_examples=many(25))
     @given(
         st.integers(500, 4000), st.integers(100, 9000), st.integers(0, 3000), st.booleans(),
         st.lists(

@@ -14,18 +14,11 @@ from ruvex.divide import divide
 from ruvex.plan import THIN_SPACE, plan_schema, plan_text, read_plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
+from tests.cli.inside import run
 
 KEYS = "supply wanted promised delivered lacks broken placement rows places"
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
-
-
-def run(*arguments: str) -> subprocess.CompletedProcess[str]:
-    """Run ruvex in a process of its own."""
-    return subprocess.run(
-        [sys.executable, "-c", "from ruvex.cli import main; main()", *arguments],
-        capture_output=True, text=True, check=False, timeout=120,
-    )  # fmt: skip
 
 
 class Commands(unittest.TestCase):

@@ -17,6 +17,7 @@ from ruvex.cli._integrate import APP_ID, PATHS, integrate
 from ruvex.cli._pages import MAN_PATH, SHELL_PATHS, completion, man_page
 from ruvex.plan import PlanFileError
 from tests.cli.inside import run
+from tests.thorough import only_in_full
 
 ROOT = Path(__file__).resolve().parents[2]
 SHARE = ROOT / "share"
@@ -114,6 +115,7 @@ class InPlace(unittest.TestCase):
                 self.assertEqual(said_by(checker, *words), "")
 
 
+@only_in_full
 class FromAWheel(unittest.TestCase):
     """An installation that knows nothing of the checkout."""
 

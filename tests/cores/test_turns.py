@@ -17,6 +17,7 @@ from ruvex.plan import Plan
 from ruvex.site import site_of
 from tests.cores.host import check, guest, plan_on, run, turns_of
 from tests.cores.slow import Slow
+from tests.thorough import many, only_in_full
 
 
 class ByHand(unittest.TestCase):
@@ -152,6 +153,10 @@ class ByHand(unittest.TestCase):
         found = run(short)
         self.assertGreater(found.counts[0], 60_000)
         check(found)
+
+    @only_in_full
+    def test_too_many_turns_are_refused(self) -> None:
+        """It takes as long as four million turns do."""
         with self.assertRaisesRegex(NoCoresError, "more than 4 000 000 turns.*shorter window"):
             run(plan_on(24, [guest("a", 24, 0.5, burst={"ms": 0.01})]), 20.0)
 
@@ -199,7 +204,7 @@ def hosts(draw: st.DrawFn) -> Plan:
 class Properties(unittest.TestCase):
     """Whatever host is drawn."""
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=many(60), deadline=None)
     @given(hosts(), st.integers(0, 99))
     def test_identities(self, plan: Plan, seed: int) -> None:
         """Times add up, nobody runs twice at once, no thread idles but by policy, and the same seed gives the same."""
@@ -211,7 +216,7 @@ class Properties(unittest.TestCase):
         np.testing.assert_array_equal(found.turns, again.turns)
         np.testing.assert_array_equal(found.numbers, again.numbers)
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=many(25), deadline=None)
     @given(st.lists(st.tuples(st.integers(1, 3), st.integers(20, 400)), min_size=2, max_size=6), st.integers(1, 3))
     def test_saturated_it_is_the_division(self, guests: list[tuple[int, int]], cores: int) -> None:
         """When every vCPU always wants, over 20 s all get what the division says, within 2 %."""
@@ -222,7 +227,7 @@ class Properties(unittest.TestCase):
         for i, given_mhz in enumerate(division.cpu.given.tolist()):
             self.assertAlmostEqual(found.of_things[f"g{i}"].run * 1000, given_mhz, delta=0.02 * given_mhz + 8)
 
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=many(20), deadline=None)
     @given(st.integers(2, 5), st.integers(1, 3), st.sampled_from([2, 6]))
     def test_more_weight_longer_turns_all_at_once(self, count: int, cores: int, turn: int) -> None:
         """More weight never runs less, longer turns never shorten equals' longest wait, together is never more."""
@@ -258,7 +263,7 @@ def plain_hosts(draw: st.DrawFn) -> Plan:
 class SlowTwin(unittest.TestCase):
     """The kernel and the rules in plain Python."""
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=many(60), deadline=None)
     @given(plain_hosts(), st.integers(0, 99))
     def test_turn_by_turn(self, plan: Plan, seed: int) -> None:
         """The same vCPUs on the same threads, from and to the same times."""

@@ -83,7 +83,7 @@ class WindowCase(unittest.TestCase):
         """Hold nothing of the window that was closed: what a test keeps of it would go while the next one is made."""
         for name in [name for name in vars(self) if not name.startswith("_")]:
             delattr(self, name)
-        gc.collect()
+        gc.collect()  # a window and what it played are few objects of much memory, which Python by itself lets lie
 
     def _on_message(self, kind: QtMsgType, _context: object, text: str | None) -> None:
         # Without a screen, every window says so that its least size cannot be told to a window manager.
@@ -101,7 +101,6 @@ class WindowCase(unittest.TestCase):
         for _ in range(4):  # the second time, what held on to the functions that signals of the window called
             self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             self.application.processEvents()
-        gc.collect()  # a window and what it played are few objects of much memory, which Python by itself lets lie
         self.assertEqual("\n".join(self.errors), "")
         self.assertEqual(self.warnings, [])
 

@@ -18,9 +18,10 @@ from tests.desktop.base import WindowCase
 from tests.desktop.said import Expected, Reader, Said
 from tests.laws.case import Case
 from tests.laws.whole import SMALL, whole_plan
+from tests.thorough import many
 
-PLANS, FIRST = 24, 31_000
-ASKED = 8
+PLANS, FIRST = many(24, 8), 31_000
+ASKED = many(8, 4)
 MOST_SHOWN = 200
 """So many findings of a group are shown at once."""
 ITEMS = 5
@@ -72,7 +73,7 @@ class Alike(WindowCase):
                     self.asked(path)
         self.assertEqual(self.errors, [])
         for where in ("worth", "room", "cores", "summary"):
-            self.assertGreater(self.read[where], ASKED // 2, where)
+            self.assertGreater(self.read[where], 0, where)
 
     def asked(self, path: Path) -> None:
         """Compare the views that ask something of a plan with the commands."""

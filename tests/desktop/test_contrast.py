@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from unittest.mock import patch
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QWidget
@@ -34,14 +34,14 @@ def contrast(one: QColor, other: QColor) -> float:
 def strongest(image: QImage, place: QRect, ground: QColor | None = None) -> float:
     """Give the contrast of the strongest stroke in a place against a ground, else the one that most of it has."""
     place = place.intersected(image.rect())
-    seen: Counter[int] = Counter()
-    for y in range(place.top(), place.bottom() + 1):
-        for x in range(place.left(), place.right() + 1):
-            seen[image.pixel(x, y)] += 1
-    if len(seen) < 2 and ground is None:
+    part = image.copy(place).convertToFormat(QImage.Format.Format_RGB32)
+    bits = part.constBits()
+    assert bits is not None
+    pixels, counts = np.unique(np.frombuffer(bits.asarray(part.sizeInBytes()), dtype=np.uint32), return_counts=True)
+    if pixels.size < 2 and ground is None:
         return 99.0  # nothing was written there, or all of it lies out of sight
-    ground = ground or QColor.fromRgb(seen.most_common(1)[0][0])
-    return max(contrast(QColor.fromRgb(pixel), ground) for pixel in seen)
+    ground = ground or QColor.fromRgb(int(pixels[counts.argmax()]))
+    return max(contrast(QColor.fromRgb(pixel), ground) for pixel in pixels.tolist())
 
 
 class Contrast(WindowCase):

@@ -19,8 +19,9 @@ from ruvex.plan import EditError, Plan, plan_text, read_plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 from tests.divide.strategies import plans
+from tests.thorough import many
 
-EXAMPLES = settings(max_examples=40, deadline=None)
+EXAMPLES = settings(max_examples=many(40), deadline=None)
 EDITS = st.lists(
     st.tuples(
         st.integers(0, 30),

@@ -19,9 +19,10 @@ from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.slow import SlowDivision, SlowLayers
 from tests.divide.strategies import plans
+from tests.thorough import many
 
-EXAMPLES = settings(max_examples=60, deadline=None)
-MANY = settings(max_examples=200, deadline=None)
+EXAMPLES = settings(max_examples=many(60), deadline=None)
+MANY = settings(max_examples=many(200), deadline=None)
 RELATIVE = 1e-9
 
 

@@ -19,6 +19,7 @@ from ruvex.site import site_of
 from ruvex.words import flow_lines
 from tests.builders import HOST, PLAIN, plan_of
 from tests.cli.inside import run
+from tests.thorough import many
 
 STORE = {"id": "s", "ops": 1000, "mib_s": 1e6}
 
@@ -110,7 +111,7 @@ def disagreement(plan: Plan, taps: list[Tap], pace: dict[str, float]) -> list[st
 class Settled(unittest.TestCase):
     """At a moment."""
 
-    @settings(max_examples=200)
+    @settings(max_examples=many(200))
     @given(flowing_plans())
     def test_all_agree(self, plan: Plan) -> None:
         """Every disk and link of everybody on is there; all have what the definition says, and guests their sums."""
@@ -176,7 +177,7 @@ class Settled(unittest.TestCase):
         np.testing.assert_allclose([tap.delivered for tap in place.taps], [0.5, 0.5, 0], atol=1e-9)
         self.assertEqual([tap.slowed_by for tap in place.taps], ["store"] * 3)
 
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     @given(flowing_plans())
     def test_at_rest_the_play_has_the_same(self, plan: Plan) -> None:
         """Under constant demand a play records what the division says, of guests and of stores, and its pace."""

@@ -18,6 +18,7 @@ from ruvex.site import site_of
 from ruvex.words import refusal_text
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.laws.cores_twin import Cores
+from tests.thorough import many
 
 FOUR = HOST | {"mhz": 1000, "cores_per_socket": 4}
 
@@ -157,7 +158,7 @@ class AgainstLinearPrograms(unittest.TestCase):
         """Give the cores of the only host."""
         return Cores([1000.0] * plan.hosts[0].cores, [guest.cores.only for guest in plan.guests])
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=many(60), deadline=None)
     @given(hosts(pools=False))
     def test_levels_on_a_host_without_pools(self, plan: Plan) -> None:
         """Every guest gets what it has when all levels are raised alike as long as cores can follow."""
@@ -168,7 +169,7 @@ class AgainstLinearPrograms(unittest.TestCase):
         slow = self.cores_of(plan).levels(weights, np.zeros(weights.size), caps)
         np.testing.assert_allclose(given_, slow, rtol=1e-4, atol=0.05)
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=many(80), deadline=None)
     @given(hosts(pools=True))
     def test_possible_and_nothing_left(self, plan: Plan) -> None:
         """In nested pools with limits: the cores can give it, and nobody could have more unless another had less."""

@@ -24,6 +24,7 @@ from ruvex.plan import RESOURCES, Plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 
 def cpu_ladder(plan: Plan, item: str) -> Ladder:
@@ -155,7 +156,7 @@ class WorkedExamples(unittest.TestCase):
 class OnAnyPlan(unittest.TestCase):
     """Whatever the plan."""
 
-    @settings(max_examples=70)
+    @settings(max_examples=many(70))
     @given(plans())
     def test_the_steps_add_up(self, plan: Plan) -> None:
         """Rungs add up to what is delivered; stops to what is missing; a shortfall has a stop."""
@@ -177,7 +178,7 @@ class OnAnyPlan(unittest.TestCase):
                     self.assertTrue(math.isclose(sum(s.amount for s in ladder.stops), unmet, rel_tol=1e-9))
                     self.assertTrue(all(stop.cause for stop in ladder.stops))
 
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     @given(plans())
     def test_parts_of_the_site_add_up(self, plan: Plan) -> None:
         """The members of every node that is on have together what the node has."""

@@ -15,6 +15,7 @@ from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 
 def division_of(guests: list[dict[str, Any]], **rest: Any) -> Division:
@@ -174,7 +175,7 @@ class OverTheDay(unittest.TestCase):
 class Identities(unittest.TestCase):
     """Section 6 on any plan."""
 
-    @settings(max_examples=80)
+    @settings(max_examples=many(80))
     @given(plans())
     def test_every_page_is_accounted_for(self, plan: Plan) -> None:
         """Touched pages add up, delivered covers what it must, nothing is negative, pools are sums."""

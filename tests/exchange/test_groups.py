@@ -24,6 +24,7 @@ from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.exchange.damage import damaged
+from tests.thorough import many
 
 MIB = 2**20
 CPUS = "".join(
@@ -202,7 +203,7 @@ class In(Tree):
 class Names(unittest.TestCase):
     """Names of units."""
 
-    @settings(max_examples=200)
+    @settings(max_examples=many(200))
     @given(st.text(st.characters(categories=("L", "N", "P")), min_size=1, max_size=40))
     def test_what_is_escaped_is_read(self, text: str) -> None:
         """A name comes back, and is one part: nothing in it is taken for a slice in a slice, or a folder."""

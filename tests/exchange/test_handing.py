@@ -37,6 +37,7 @@ from tests.builders import HOST, plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 ALL: tuple[Permission, ...] = ("switch", "divide", "resize", "add")
 
@@ -110,7 +111,7 @@ class HandingOver(unittest.TestCase):
         found = take_back(home, {}, child, {}, {})
         self.assertEqual(found.plan.guests, plan.guests)
 
-    @settings(max_examples=60)
+    @settings(max_examples=many(60))
     @given(plans(max_guests=6), st.randoms(use_true_random=False))
     def test_any_pool_comes_back_unchanged(self, plan: Plan, chance: Any) -> None:
         """Handed over and taken back it is the plan it was, and nothing in it was broken more than in the whole."""

@@ -35,6 +35,7 @@ from ruvex.site import site_of
 from tests.builders import plan_of
 from tests.cli.inside import run
 from tests.exchange.damage import damaged
+from tests.thorough import many
 
 NOON = 1_790_000_000 - 1_790_000_000 % 86_400 + 43_200
 """A noon by UTC, on a Monday."""
@@ -71,7 +72,7 @@ def slow_day(samples: Mapping[float, float], step: float, percentile: float) -> 
 class TypicalDays(unittest.TestCase):
     """Many days made one."""
 
-    @settings(max_examples=200)
+    @settings(max_examples=many(200))
     @given(
         st.dictionaries(st.integers(0, 5 * 86_400 - 1), st.floats(0, 1e6), min_size=1, max_size=200),
         st.sampled_from([300.0, 900.0, 3600.0]), st.sampled_from([0.0, 50.0, 90.0, 100.0]),

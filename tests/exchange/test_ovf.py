@@ -19,6 +19,7 @@ from ruvex.plan import Guest, Plan, PlanError, PlanFileError, Pool, RuvexError, 
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.exchange.damage import damaged
+from tests.thorough import many
 
 OVF1 = "http://schemas.dmtf.org/ovf/envelope/1"
 RASD = "http://schemas.dmtf.org/wbem/wscim/1/cim-schema/2/CIM_ResourceAllocationSettingData"
@@ -100,7 +101,7 @@ def said(item: Pool | Guest, labels: dict[str | None, str | None]) -> dict[str, 
 class RoundTrip(unittest.TestCase):
     """Out and in again."""
 
-    @settings(max_examples=60)
+    @settings(max_examples=many(60))
     @given(plans())
     def test_what_goes_out_comes_back(self, plan: Plan) -> None:
         """Names, nesting, vCPUs, sizes, reservations, limits, weights; the second envelope is the first."""

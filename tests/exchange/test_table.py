@@ -31,6 +31,7 @@ from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.divide.strategies import plans
 from tests.exchange.damage import damaged
+from tests.thorough import many
 
 POOLS = [{"id": "sea", "name": "Sea side"}]
 
@@ -212,7 +213,7 @@ class Reading(unittest.TestCase):
                 read_table(text, self.plan)
             self.assertIn(expected, str(caught.exception))
 
-    @settings(max_examples=100)
+    @settings(max_examples=many(100))
     @given(st.text(max_size=300))
     def test_any_text_is_read_or_refused(self, text: str) -> None:
         """Whatever is pasted, there is an answer and no other error."""
@@ -253,7 +254,7 @@ class Writing(unittest.TestCase):
             json.loads(back.model_dump_json())["demand"], json.loads(plan.guests[0].model_dump_json())["demand"]
         )
 
-    @settings(max_examples=50)
+    @settings(max_examples=many(50))
     @given(plans(banks=False), st.sampled_from("\t,"))
     def test_a_pool_stands_for_its_guests_and_all_comes_back(self, plan: Plan, separator: str) -> None:
         """Copying everything and pasting it into a plan without guests gives the same guests; so does a file."""
@@ -273,7 +274,7 @@ class Writing(unittest.TestCase):
         self.assertEqual([settings_of(g) for g in back], [settings_of(g) for g in plan.guests])
         self.assertEqual([g.name for g in back], [g.label for g in plan.guests])
 
-    @settings(max_examples=60)
+    @settings(max_examples=many(60))
     @given(plans(), st.randoms(use_true_random=False))
     def test_a_folder_of_tables_is_the_site(self, plan: Plan, chance: Random) -> None:
         """Hosts, pools, guests, rules and events given out as tables come back into an empty plan just as they were."""

@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 
 from ruvex.advise import room_for, without_host
-from ruvex.divide import Division, divide
+from ruvex.divide import divide
 from ruvex.engine import rows as r
 from ruvex.exchange import TABLE_KINDS, give_out, read_brought, with_brought
+from ruvex.ledger import CONTENDED, LookFigures, falls_short
 from ruvex.plan import (
     EditError,
     Guest,
@@ -118,25 +119,17 @@ def fits(case: Case) -> Iterator[str]:
 
 
 def _worse_off(case: Case, pattern: Guest, host: str, count: int, at_s: float) -> str:
-    """Name somebody who lacks half a percent more of something with so many more guests on a host than without."""
-    after = divide(case.site.with_plan(with_more(case.plan, pattern, host, count)), at_s)
-    before = divide(case.site, at_s)
-    for i, guest in enumerate(after.site.plan.guests):
-        row, was = after.position[guest.id], before.position.get(guest.id)
-        wanted = max(float(after.cpu.wanted[row]), 1e-9)
-        unmet, met = (0.0, 1.0) if was is None else (float(before.cpu.unmet[was]), float(before.layers.met[was]))
-        if (float(after.cpu.unmet[row]) - unmet) / wanted > 0.005 or met - float(after.layers.met[row]) > 0.005:
-            return guest.id
-        for kind in ("ops", "net"):
-            if _waits(after, i, kind) - (0.0 if was is None else _waits(before, i, kind)) > 0.005:
+    """Name somebody who is short of something with so many more guests on a host, by more than without them."""
+    after = LookFigures(divide(case.site.with_plan(with_more(case.plan, pattern, host, count)), at_s))
+    before = LookFigures(divide(case.site, at_s))
+    there = before.division.site.plan.guest_index
+    for of in CONTENDED:
+        wanted, lacks, lacked = after.wanted(of).values, after.lacks(of).values, before.lacks(of).values
+        for i, guest in enumerate(after.division.site.plan.guests):
+            was = float(lacked[there[guest.id]]) if guest.id in there else 0.0
+            if falls_short(float(lacks[i]) - was, float(wanted[i])):
                 return guest.id
     return ""
-
-
-def _waits(division: Division, guest: int, kind: str) -> float:
-    """Give which part of its transfers (``ops``) or its traffic (``net``) a guest has not."""
-    had, wanted = (float(getattr(division.flowing, f"{kind}_{what}")[guest]) for what in ("delivered", "wanted"))
-    return 1.0 - had / wanted if wanted > 0 else 0.0
 
 
 def lost(case: Case) -> Iterator[str]:

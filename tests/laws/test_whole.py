@@ -13,6 +13,7 @@ from pydantic import BaseModel
 
 from ruvex.plan import Plan, check_plan
 from tests.laws.whole import whole_plan, whole_plans
+from tests.thorough import many
 
 SEEDS = 300
 ONLY_ONE = {"format", "version"}
@@ -29,7 +30,7 @@ class WholePlans(unittest.TestCase):
             drawn.update(_drawn(whole_plan(seed)))
         self.assertEqual(sorted(set(_keys(Plan)) - drawn - ONLY_ONE), [])
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=many(40), deadline=None)
     @given(whole_plans())
     def test_what_hypothesis_draws_is_valid(self, plan: Plan) -> None:
         """The same generator, from choices that shrink."""

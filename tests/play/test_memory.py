@@ -15,6 +15,7 @@ from ruvex.site import site_of
 from ruvex.words import entry_text
 from tests.builders import HOST, memory_guest, plan_of
 from tests.play.site import PlayCase, check, guest_of
+from tests.thorough import many
 
 CALM = {"pressure": {"kept_percent": 0}}
 
@@ -158,7 +159,7 @@ class Rest(PlayCase):
 
     @given(st.lists(st.tuples(st.floats(100, 3000), st.floats(0, 3000), st.booleans()), min_size=1, max_size=5),
            st.floats(0.4, 1.2), st.floats(0, 2000))  # fmt: skip
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=many(60), deadline=None)
     def test_agents_and_memory_help(self, sizes: list[tuple[float, float, bool]], part: float, more: float) -> None:
         """At rest an agent makes no guest slower, and neither does more memory on the host."""
         total = sum(working + idle for working, idle, _ in sizes)

@@ -15,6 +15,7 @@ from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.play.site import PlayCase
 from tests.play.test_exact import eventful_plans, resting_plans
+from tests.thorough import many
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "orrin-sound.ruvex.json"
 
@@ -23,7 +24,7 @@ class Moments(PlayCase):
     """Figures of a division, taken from a play."""
 
     @given(eventful_plans())
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     def test_figures_are_those_that_were_played(self, plan: Plan) -> None:
         """Row by row and place by place, in the last second and in the middle, whatever happened before."""
         player = Player(site_of(plan, {}), record_s=1)
@@ -125,7 +126,7 @@ class Moments(PlayCase):
             np.testing.assert_allclose(resource.delivered[pool_rows], totals, rtol=1e-6, atol=1e-3)
 
     @given(resting_plans())
-    @settings(max_examples=15)
+    @settings(max_examples=many(15))
     def test_at_rest_it_is_the_settled_one(self, plan: Plan) -> None:
         """Once a play has come to rest, played and settled tell the same."""
         player = Player(site_of(plan, {}), record_s=60)

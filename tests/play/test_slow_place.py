@@ -17,6 +17,7 @@ from tests.builders import HOST, plan_of
 from tests.divide.slow import SlowDivision, SlowLayers
 from tests.play.site import PlayCase, check
 from tests.play.test_slow import Steps, as_signal, jumps, level
+from tests.thorough import many
 
 LOOK_S, END_S, NOISE = 5, 200, 1e-9
 PLACE = ("memory", "h")
@@ -240,7 +241,7 @@ class Place(PlayCase):
     """One host, five guests at most."""
 
     @given(places())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=many(40), deadline=None)
     def test_every_look(self, drawn: tuple[Plan, list[Steps], list[Steps]]) -> None:
         """Where all memory lies, the pressure, pace and CPU are those of the slow host at every look."""
         plan, demands, works = drawn

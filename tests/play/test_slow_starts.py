@@ -12,6 +12,7 @@ from ruvex.play.happenings import Boots, NotStarted
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.play.site import PlayCase, check
+from tests.thorough import many
 
 BOOT_S, END_S, HOST_MIB = 12, 160, 4000.0
 
@@ -95,7 +96,7 @@ class Storms(PlayCase):
     """Many starts at once."""
 
     @given(storms())
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=many(150), deadline=None)
     def test_who_starts_when(self, storm: tuple[list[float], list[float], list[Wish]]) -> None:
         """Starts go by shares as far as memory reaches; who does not fit waits, but alone it is refused."""
         sizes, shares, wishes = storm

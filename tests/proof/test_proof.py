@@ -28,6 +28,7 @@ from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.cores.host import MHZ, guest, plan_on
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 CASES: dict[str, tuple[list[dict[str, Any]], list[dict[str, Any]]]] = {
     "three weights": ([], [guest("a", shares=100), guest("b", shares=250), guest("c", shares=50)]),
@@ -102,7 +103,7 @@ class ScaledPlans(unittest.TestCase):
             with self.assertRaises(EditError):
                 scaled_to(division, 1, **wrong)
 
-    @settings(max_examples=100)
+    @settings(max_examples=many(100))
     @given(plans(host_counts=(1, 2, 3), all_up=True))
     def test_without_reservations_it_is_the_division_itself(self, plan: Plan) -> None:
         """On each host, whatever pools span: delivered there, times processors by supply."""

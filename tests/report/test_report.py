@@ -24,6 +24,7 @@ from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.divide.strategies import plans
+from tests.thorough import many
 
 
 def owners_for(plan: Plan, hour_s: float = 600.0) -> tuple[tuple[Owner, ...], Player]:
@@ -89,7 +90,7 @@ class Owners(unittest.TestCase):
         self.assertAlmostEqual(found["Bo"].cpu.part, 0.5 / 3)
         self.assertAlmostEqual(found["nobody named"].cpu.part, 0.5)
 
-    @settings(max_examples=40)
+    @settings(max_examples=many(40))
     @given(plans(max_guests=6, host_counts=(1, 2, 3)), st.randoms(use_true_random=False))
     def test_nothing_is_counted_twice_or_lost(self, plan: Plan, chance: object) -> None:
         """What owners have adds up to what the site has: promises, parts, use over the day, and what is unmet."""

@@ -15,6 +15,7 @@ from pathlib import Path
 from ruvex.desktop.state.recovery_copy import SUFFIX, read_copy, read_facts
 from ruvex.exchange import read_table
 from ruvex.plan import Plan, PlanError, PlanFileError, UnitError, parse_cpu, parse_time, read_plan
+from tests.thorough import many
 from tests.torture import corpus
 from tests.torture.inputs import KINDS, TRACE, TRACED
 from tests.torture.session import inputs
@@ -22,9 +23,9 @@ from tests.torture.watchdog import Watchdog
 from tests.torture.window_kills import number_in
 
 ROOT = Path(__file__).resolve().parents[2]
-INPUTS = 2500
-"""About a minute's."""
-WINDOWS = 5
+INPUTS = many(2500, 400)
+"""About a minute's, in full."""
+WINDOWS = many(5, 1)
 
 
 class Corpus(unittest.TestCase):

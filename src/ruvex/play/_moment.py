@@ -19,6 +19,8 @@ from ruvex.site import Site
 Floats = NDArray[np.float64]
 
 _ALMOST: Final = 1e-9
+_ROUNDING: Final = 1e-5
+"""A recording keeps seven digits, and a sum over a host's guests has the rounding of all of them."""
 _BOOTING: Final = PHASES.index("booting")
 _LAYERS: Final = {
     "shared": r.M_SHARED, "balloon": r.M_BALLOON, "squeezed": r.M_SQUEEZED, "spilled": r.M_SPILLED,
@@ -77,7 +79,7 @@ def division_at(player: Player, at_s: float) -> Division | None:
     for channel, to in _LAYERS.items():
         layers[to] = np.where(on, was[channel], 1.0 if to == r.M_PACE else 0.0)
     layers[r.M_TOUCHED] = np.where(on, touched, 0.0)
-    _give(solved, np.where(on, was["cpu_delivered"], 0.0))
+    _give(solved, np.where(on, was["cpu_delivered"], 0.0), recording.of_places("given")[:, row])
     _supply(solved, player, row)
     behind = _behind(site, at_s, was["cpu_wanted"], was["pace"])
     division = Division(solved, at_s, is_played=True, behind_of_guests=behind)
@@ -138,8 +140,11 @@ def _settled(site: Site, demand: Demand) -> Solved:
     return replace(solve(replace(site, guests=guests), demand), site=site)
 
 
-def _give(solved: Solved, cpu: Floats) -> None:
-    """Put down what guests were given, and the sums of that at every pool."""
+def _give(solved: Solved, cpu: Floats, of_places: NDArray[np.float32]) -> None:
+    """Put down what guests were given, and the sums of that at every pool.
+
+    Where promises cannot be kept, guests hold less than they are promised: no more in all than each place had given.
+    """
     site, trees, asks, layers = solved.site, solved.site.forest.trees, solved.asks, solved.layers
     thin = site.guests[r.G_MODE] == r.THIN
     given = layers[r.M_BACKED] + np.where(thin, layers[r.M_SQUEEZED] / site.rules[r.R_RATIO], 0.0)
@@ -149,6 +154,15 @@ def _give(solved: Solved, cpu: Floats) -> None:
     floors[here] = np.minimum(asks[r.A_FLOOR, slots[1, here]], asks[r.A_GIVEN, slots[1, here]])
     # What a thin guest has reserved and not touched is nobody else's.
     memory = np.where(thin, np.maximum(given, floors), given)
+    place, hosts = site.forest.place_of[1], site.hosts.shape[1]
+    there = site.standing.on & (place >= 0)
+    held, had = (
+        np.bincount(place[there], of[there], minlength=hosts + of_places.size)[hosts:] for of in (memory - given, given)
+    )
+    part = np.clip(np.divide(of_places - had, held, out=np.ones(held.size), where=held > 0), 0.0, 1.0)
+    # A recording has seven digits: what differs by less is all of it.
+    part[held - (of_places - had) <= _ROUNDING * of_places + _ROUNDING] = 1.0
+    memory[there] = given[there] + (memory - given)[there] * part[np.maximum(place[there] - hosts, 0)]
     layers[r.M_HELD] = memory - given
     for k, amounts in ((0, cpu), (1, memory)):
         there = slots[k] >= 0
