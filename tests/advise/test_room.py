@@ -55,7 +55,7 @@ def one_by_one(site: Site, pattern: Guest, host: str, at_s: float, most: int) ->
             row = found.position[guest.id]
             unmet, met = before.get(guest.id, (0.0, 1.0))
             wanted = max(float(found.cpu.wanted[row]), 1e-9)
-            worse = (found.cpu.unmet[row] - unmet) / wanted > 0.0051 or met - found.layers.met[row] > 0.0051
+            worse = (found.cpu.unmet[row] - unmet) / wanted > 0.001 + 1e-7 or met - found.layers.met[row] > 0.001 + 1e-7
             if worse and now < 0:
                 now = count - 1
     return (paper if paper >= 0 else most), (now if now >= 0 else most)
