@@ -387,8 +387,8 @@ class Properties(unittest.TestCase):
     @given(plans())
     def test_peers_share_one_level(self, plan: Plan) -> None:
         """Peers that stand at no bound in tier 1 have the same level, which is the node's."""
-        assume(plan.rules.reservation_rule == "floor" and plan.rules.idle_counts_as == 1)
-        division = divided(plan)
+        rules = plan.rules.model_copy(update={"reservation_rule": "floor", "idle_counts_as": 1.0})
+        division = divided(plan.model_copy(update={"rules": rules}))
         for resource in RESOURCES:
             of = division.of(resource)
             for row in np.flatnonzero(of.is_guest & division.on).tolist():
