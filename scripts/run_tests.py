@@ -198,9 +198,11 @@ class Worker:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._process = subprocess.Popen(
-            [sys.executable, __file__, "--worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
-        )
+        self._process = self._begun()
+
+    def _begun(self) -> subprocess.Popen[str]:
+        command = [sys.executable, __file__, "--worker"]
+        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
 
     def run(self, name: str) -> Done:
         """Run a module; gives what came of it."""
@@ -209,7 +211,12 @@ class Worker:
         heard = self._folder / f"{name}.txt"
         self._process.stdin.write(f"{name}\t{heard}\n")
         self._process.stdin.flush()
-        told, status, cpu_s = json.loads(self._process.stdout.readline())
+        answer = self._process.stdout.readline()
+        if not answer:
+            # A module of which nothing is known has failed; the next one has a new process.
+            status, self._process = self._process.wait(), self._begun()
+            return Done(Counts(0, 1, 0), [], f"{name}: what it is forked off ended, status {status}", 0.0)
+        told, status, cpu_s = json.loads(answer)
         if status == 0:
             counts, seconds, said = json.loads(told)
             return Done(Counts(*counts), [(took, test) for took, test in seconds], said, cpu_s)
