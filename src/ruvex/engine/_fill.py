@@ -74,7 +74,7 @@ def _find_level(asks: Any, first: int, last: int, amount: float, tier: int, idle
             fixed += base + constant
             slope += rise
         residual = total - amount
-        if is_last or residual == 0.0:
+        if is_last or (residual == 0.0 and slope == 0.0):
             break
         if residual < 0.0:
             low = max(low, level)
@@ -82,8 +82,9 @@ def _find_level(asks: Any, first: int, last: int, amount: float, tier: int, idle
             high = min(high, level)
         if slope > 0.0:
             wish = (amount - fixed) / slope
-            if abs(wish - level) <= _SAME * level:
-                # The right piece: what it leads to is the level, whichever neighbour of it was looked at.
+            if residual == 0.0 or abs(wish - level) <= _SAME * level:
+                # The right piece: what it leads to is the level, whichever neighbour of it was looked at. Several
+                # neighbours may add up to the amount to the bit; the first that is met depends on the start.
                 if wish == level:
                     break
                 level, is_last = wish, True
