@@ -222,6 +222,6 @@ def placed(case: Case) -> Iterator[str]:
             if problem:
                 yield f"{told}: {problem}"
         totals = [float(DayLack(one).of(one.standing.host).sum()) for one in (site, after)]
-        if abs(totals[0] - totals[1] - step.cpu_hours - step.memory_hours) > 1e-6 * max(1.0, totals[0]):
-            yield f"{told}: gains {totals[0] - totals[1]:g} guest-hours, not {step.cpu_hours + step.memory_hours:g}"
+        if abs(totals[0] - totals[1] - step.hours) > 1e-6 * max(1.0, totals[0]):
+            yield f"{told}: gains {totals[0] - totals[1]:g} guest-hours, not {step.hours:g}"
         site = after

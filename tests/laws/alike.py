@@ -9,9 +9,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ruvex.divide import Division, ladder_of
+from ruvex.divide import CONTENDED, Division, ladder_of
 from ruvex.interface import Divided
-from ruvex.ledger import CONTENDED, DayFigures, LookFigures, owners_of
+from ruvex.ledger import DayFigures, LookFigures, owners_of
 from ruvex.plan import RESOURCES, format_cpu, format_memory
 from ruvex.play import division_at
 from tests.cli.inside import run

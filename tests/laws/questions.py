@@ -11,10 +11,10 @@ from typing import Any
 import numpy as np
 
 from ruvex.advise import room_for, without_host
-from ruvex.divide import divide
+from ruvex.divide import CONTENDED, divide
 from ruvex.engine import rows as r
 from ruvex.exchange import TABLE_KINDS, give_out, read_brought, with_brought
-from ruvex.ledger import CONTENDED, LookFigures, falls_short
+from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import (
     EditError,
     Guest,

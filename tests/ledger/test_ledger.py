@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from ruvex.advise import ladder_lines, moves_for, savings_over
-from ruvex.divide import BEYOND_NEED, Division, divide, ladder_of, who_has_it
-from ruvex.ledger import CONTENDED, DayFigures, LookFigures, owners_of
+from ruvex.divide import BEYOND_NEED, CONTENDED, Division, divide, ladder_of, who_has_it
+from ruvex.ledger import DayFigures, LookFigures, owners_of
 from ruvex.plan import RESOURCES, size_otherwise
 from ruvex.play import GuestSummary, Player, division_at
 from ruvex.site import site_of

@@ -38,6 +38,15 @@ def busy(name: str, mhz: float, host: str, **more: Any) -> dict[str, Any]:
     return cpu_guest(name, mhz) | {"host": host} | more
 
 
+LINK = {"id": "a", "mib_s": 100}
+
+
+def talker(name: str, host: str) -> dict[str, Any]:
+    """Describe a guest that only its traffic matters of, 80 MiB/s."""
+    guest = busy(name, 100, host)
+    return guest | {"demand": guest["demand"] | {"net_mib_s": 80}}
+
+
 FEW = many(49, 12)
 
 
@@ -82,10 +91,37 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(found.as_one, 0)
         (step,) = found.steps
         self.assertEqual(step.moves, (("a", "one", "two"),))
-        self.assertAlmostEqual(step.cpu_hours, 18)
+        self.assertAlmostEqual(step.hours_of["cpu"], 18)
         self.assertEqual([one.guest for one in step.gains], ["a", "b"])
         self.assertEqual(step.reason.replace(THIN_SPACE, " "), "one lacks 6.00 GHz at 00:30, two has 10.0 GHz to spare")
         self.assertEqual(found.closed, 1)
+
+    def test_a_short_network_is_a_reason_to_move(self) -> None:
+        """Two that ask for 80 MiB/s on links of 100 have 50 each; the other host has links as good, or none at all."""
+        for there, told in (([LINK], "two has 100.0 MiB/s to spare"), ([], "two has no links that bound it")):
+            with self.subTest(told):
+                hosts = [HOSTS[0] | {"links": [LINK]}, HOSTS[1] | {"links": there}]
+                found = better_places(site_of(site_plan([talker("a", "one"), talker("b", "one")], hosts), {}))
+                self.assertAlmostEqual(found.before, 2 * 24 * 3 / 8)
+                (step,) = found.steps
+                self.assertEqual(step.moves, (("a", "one", "two"),))
+                self.assertEqual({of: round(hours, 6) for of, hours in step.hours_of.items()},
+                                 {"cpu": 0, "memory": 0, "store": 0, "link": 18})  # fmt: skip
+                self.assertAlmostEqual(found.after, 0)
+                self.assertEqual(step.reason.replace(THIN_SPACE, " "), f"one lacks 60.0 MiB/s at 00:30, {told}")
+                # As one machine they have links of 200, or still those of 100 alone.
+                self.assertAlmostEqual(found.as_one, 0 if there else 18)
+
+    def test_disks_are_lacked_on_every_host(self) -> None:
+        """A store that is short is the site's: no move helps, and what is lacked counts."""
+        stores = [{"id": "s", "ops": 100}]
+        guests = [busy(name, 100, "one", disks=[{"id": "d", "store": "s"}]) for name in "ab"]
+        for guest in guests:
+            guest["demand"]["ops"] = 80
+        found = better_places(site_of(site_plan(guests, stores=stores), {}))
+        self.assertEqual(found.steps, ())
+        for hours in (found.before, found.as_one):
+            self.assertAlmostEqual(hours, 2 * 24 * 3 / 8)
 
     def test_an_exchange_where_no_move_alone_would_do(self) -> None:
         """7 and 6 GHz on one host, 4 and 3 on the other: moving either only turns the want round; two change places."""

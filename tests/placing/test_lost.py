@@ -56,6 +56,23 @@ class Lost(unittest.TestCase):
         self.assertEqual([one.guest for one in loss.hurt], ["a", "b"])
         self.assertAlmostEqual(loss.hurt[1].hours, -9)
 
+    def test_links_are_shared_with_who_comes_back(self) -> None:
+        """80 MiB/s each on links of 100: alone neither lacks, together each has 50; who stays off lacks all of it."""
+        hosts = [HOST | {"id": name, "links": [{"id": "a", "mib_s": 100}]} for name in ("one", "two")]
+        guests = [cpu_guest(name, 100) | {"host": host} for name, host in (("a", "one"), ("b", "two"))]
+        for guest in guests:
+            guest["demand"]["net_mib_s"] = 80
+        loss = Losses(site_of(plan_of(guests, hosts=hosts), {})).of("one")
+        self.assertAlmostEqual(loss.before, 0)
+        self.assertAlmostEqual(loss.after, 2 * 24 * 3 / 8)
+        self.assertEqual([one.guest for one in loss.hurt], ["a", "b"])
+        guests[0]["cpu_level"] = 4
+        rest = [hosts[0] | {"cpu_level": 4}, hosts[1] | {"cpu_level": 2}]
+        loss = Losses(site_of(plan_of(guests, hosts=rest), {})).of("one")
+        self.assertEqual([one.guest for one in loss.off], ["a"])
+        # Of CPU and of its network; it works with no memory.
+        self.assertAlmostEqual(loss.after, 2 * 24)
+
     def test_rules_and_levels_bind_who_comes_back(self) -> None:
         """A rule keeps one apart from whoever is there; the other sees a level that the host has not."""
         guests = [fixed("a", 10, "one"), fixed("b", 10, "two"), fixed("seen", 10, "one", cpu_level=5)]

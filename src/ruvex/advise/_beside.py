@@ -9,8 +9,8 @@ from typing import Any, Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Division, causes_of, site_shares
-from ruvex.ledger import CONTENDED, LookFigures, falls_short
+from ruvex.divide import CONTENDED, Division, causes_of, site_shares
+from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import RESOURCES, Resource
 from ruvex.play import Player
 

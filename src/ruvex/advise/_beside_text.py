@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from ruvex.advise._beside import Beside, Change, GuestBeside, Had, Part
-from ruvex.divide import Contended
+from ruvex.advise._beside import Beside, Change, GuestBeside, Part
+from ruvex.divide import CONTENDED, CONTENDED_WORDS
 from ruvex.plan import format_time
 from ruvex.words import amount_text, first_names, short_span
 
@@ -32,28 +32,22 @@ def short_names(found: Beside, most: int = 5) -> tuple[str, str]:
 def amount_lines(one: GuestBeside, *, with_unchanged: bool = False) -> list[str]:
     """Say of each that a guest has what it was and is, and why it lacks; what is as before only where asked for."""
     lines = []
-    kinds: tuple[tuple[str, Contended, tuple[Had, Had]], ...] = (
-        ("CPU", "cpu", one.cpu), ("memory", "memory", one.memory), ("disks", "store", one.disks),
-        ("network", "link", one.network),
-    )  # fmt: skip
-    for name, kind, (then, now) in kinds:
+    for kind, (then, now) in zip(CONTENDED, (one.cpu, one.memory, one.disks, one.network), strict=True):
         is_other = abs(now.got - then.got) > 1e-6 or now.is_short != then.is_short
         if is_other or (with_unchanged and kind in ("cpu", "memory")):
             wanted = f" of {amount_text(now.wanted, kind)}" if now.is_short else ""
             cause = f", {now.cause}" if now.is_short and now.cause else ""
-            lines.append(f"{name} {amount_text(then.got, kind)} {_ARROW} {amount_text(now.got, kind)}{wanted}{cause}")
+            amounts = f"{amount_text(then.got, kind)} {_ARROW} {amount_text(now.got, kind)}"
+            lines.append(f"{CONTENDED_WORDS[kind]} {amounts}{wanted}{cause}")
     return lines
 
 
 def flow_change_text(one: GuestBeside) -> str:
     """Say in a few words what changed for the disks of a guest, or its network; nothing where that is as before."""
-    kinds: tuple[tuple[str, Contended, tuple[Had, Had]], ...] = (
-        ("disks", "store", one.disks), ("network", "link", one.network),
-    )  # fmt: skip
-    for name, kind, (then, now) in kinds:
+    for kind, (then, now) in zip(CONTENDED[2:], (one.disks, one.network), strict=True):
         if abs(now.got - then.got) > _LEAST_PART * max(then.got, now.got):
             was, _, _ = amount_text(then.got, kind).rpartition(" ")
-            return f"{name} {was} {_ARROW} {amount_text(now.got, kind)}"
+            return f"{CONTENDED_WORDS[kind]} {was} {_ARROW} {amount_text(now.got, kind)}"
     return ""
 
 

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from ruvex.advise._shift import Shift
-from ruvex.divide import Contended, Demand, Division, demand_at, solve
+from ruvex.divide import CONTENDED, Contended, Demand, Division, demand_at, solve
 from ruvex.engine import rows as r
-from ruvex.ledger import CONTENDED, LookFigures, falls_short
+from ruvex.ledger import LookFigures, falls_short
 from ruvex.placing import SAMPLES
 from ruvex.plan import (
     EditError,

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
+from ruvex.divide import CONTENDED_WORDS
 from ruvex.placing import better_places
 from ruvex.site import site_of
 from ruvex.words import hours_text, payers_text, places_text, step_text
@@ -28,7 +29,7 @@ def print_places(path: Path, *, as_json: bool) -> int:
     print(f"{plan.name or 'Unnamed plan'}, places over the day")
     print(places_text(found, plan))
     for number, step in enumerate(found.steps, 1):
-        gains = [(step.cpu_hours, "CPU"), (step.memory_hours, "memory")]
+        gains = [(hours, CONTENDED_WORDS[of]) for of, hours in step.hours_of.items()]
         told = ", ".join(hours_text(hours, what) for hours, what in gains if abs(hours) >= 0.005)
         print(f"\n{number}. {step_text(step, plan)}: {told}")
         if step.reason:

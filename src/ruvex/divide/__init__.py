@@ -9,6 +9,8 @@ from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._ladder import BEYOND_NEED, Ladder, Rung, Stop, ladder_of, who_has_it
 from ruvex.divide._layers import Layers
 from ruvex.divide._parts import (
+    CONTENDED,
+    CONTENDED_WORDS,
     Contended,
     Parts,
     Shifts,
@@ -29,6 +31,8 @@ from ruvex.divide._whole import Overcommit, overcommit_of, site_shares
 __all__ = [
     "BEYOND_NEED",
     "CAUSES",
+    "CONTENDED",
+    "CONTENDED_WORDS",
     "MOMENTS",
     "Causes",
     "Contended",

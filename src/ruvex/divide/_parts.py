@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final, Literal
 
@@ -19,6 +20,12 @@ Floats = NDArray[np.float64]
 
 Contended = Literal["cpu", "memory", "store", "link"]
 """What guests compete for: MHz, MiB, transfers a second of stores, MiB/s of links."""
+CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
+"""All of it, in the order in which arrays have a row for each."""
+CONTENDED_WORDS: Final[Mapping[Contended, str]] = {
+    "cpu": "CPU", "memory": "memory", "store": "disks", "link": "network",
+}  # fmt: skip
+"""What each is called within a sentence, as a guest has it."""
 
 _NOISE: Final = 1e-9
 _FLOWS: Final[tuple[tuple[Contended, str], ...]] = (("store", "ops_delivered"), ("link", "net_delivered"))

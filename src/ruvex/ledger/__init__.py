@@ -1,13 +1,12 @@
 """Every figure that anybody shows, of a look and of a day: computed once, named, and the same wherever it stands."""
 
 from ruvex.ledger._day import DayFigures, TimeFigures
-from ruvex.ledger._look import CONTENDED, ENTRIES, IDLE_PART, Entry, LookFigures, OfGuests
+from ruvex.ledger._look import ENTRIES, IDLE_PART, Entry, LookFigures, OfGuests
 from ruvex.ledger._owners import Owner, OwnersPart, owners_of
 from ruvex.ledger._promises import PromiseFigures
 from ruvex.ledger._short import falls_short
 
 __all__ = [
-    "CONTENDED",
     "ENTRIES",
     "IDLE_PART",
     "DayFigures",

@@ -19,7 +19,6 @@ from ruvex.plan import RESOURCES, Resource
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-CONTENDED: Final[tuple[Contended, ...]] = ("cpu", "memory", "store", "link")
 UNITS: Final[Mapping[Contended, str]] = {
     "cpu": "MHz", "memory": "MiB", "store": "transfers a second", "link": "MiB/s",
 }  # fmt: skip

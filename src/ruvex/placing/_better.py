@@ -7,18 +7,19 @@ only for the best guesses; in a small site for all of them.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvex.divide import CONTENDED, Contended
 from ruvex.placing._guess import Candidate, Guesses
-from ruvex.placing._lack import DayLack, Loads
+from ruvex.placing._lack import DayLack, Loads, kinds_of
 from ruvex.placing._moving import obstacle_to, with_hosts
 from ruvex.placing._units import Unit, units_of
-from ruvex.plan import format_cpu, format_memory, format_time
+from ruvex.plan import RESOURCE_KINDS, format_ops, format_time, format_traffic
 from ruvex.site import Site
 
 Floats = NDArray[np.float64]
@@ -39,6 +40,9 @@ _SLIGHT: Final = 0.003
 _BACK: Final = 0.2
 """So much worse, as a part of what is lacked at first, a placement may be that the search goes on from."""
 _NOISE: Final = 1e-9
+_KEYS: Final[Mapping[Contended, str]] = {
+    "cpu": "cpu_hours", "memory": "memory_hours", "store": "disk_hours", "link": "network_hours",
+}  # fmt: skip
 
 Stop = Callable[[float], None]
 """Called with how far the search is, 0 to 1; raises ``StoppedError`` to end it."""
@@ -46,7 +50,7 @@ Stop = Callable[[float], None]
 
 @dataclass(frozen=True, slots=True)
 class Gain:
-    """What a guest gains by a move, or pays for it: guest-hours, CPU and memory together; less is negative."""
+    """What a guest gains by a move, or pays for it: guest-hours of all that it wants; less is negative."""
 
     guest: str
     hours: float
@@ -60,8 +64,8 @@ class Step:
     ----------
     moves
         Each guest with the host it leaves and the one it goes to, in order.
-    cpu_hours, memory_hours
-        What all guests together gain over the day, guest-hours.
+    hours_of
+        What all guests together gain over the day of each, guest-hours.
     gains, losses
         Who gains and who pays, the most first.
     reason
@@ -69,8 +73,7 @@ class Step:
     """
 
     moves: tuple[tuple[str, str, str], ...]
-    cpu_hours: float
-    memory_hours: float
+    hours_of: Mapping[Contended, float]
     gains: tuple[Gain, ...]
     losses: tuple[Gain, ...]
     reason: str
@@ -78,7 +81,7 @@ class Step:
     @property
     def hours(self) -> float:
         """What is gained in all, guest-hours."""
-        return self.cpu_hours + self.memory_hours
+        return sum(self.hours_of.values())
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +126,7 @@ class BetterPlaces:
         steps = [
             {
                 "moves": [{"id": guest, "from": source, "to": to} for guest, source, to in step.moves],
-                "cpu_hours": step.cpu_hours, "memory_hours": step.memory_hours, "reason": step.reason,
+                **{_KEYS[of]: hours for of, hours in step.hours_of.items()}, "reason": step.reason,
                 "gains": [{"id": one.guest, "hours": one.hours} for one in step.gains],
                 "losses": [{"id": one.guest, "hours": -one.hours} for one in step.losses],
             }
@@ -344,7 +347,7 @@ class _Search:
 
     def _step(self, before: _State, after: _State, moves: list[tuple[int, int]]) -> Step:
         plan = self._site.plan
-        cpu, memory = (before.lack - after.lack).sum(axis=1).tolist()
+        hours_of = dict(zip(kinds_of(self._site), (before.lack - after.lack).sum(axis=1).tolist(), strict=True))
         by_guest = (before.lack - after.lack).sum(axis=0)
         changed = [Gain(plan.guests[i].id, float(by_guest[i])) for i in np.flatnonzero(np.abs(by_guest) > 1e-3)]
         gains = tuple(sorted((one for one in changed if one.hours > 0), key=lambda one: -one.hours))
@@ -354,28 +357,38 @@ class _Search:
             for unit, to in moves
             for guest in self._units[unit].guests
         )
-        return Step(told, cpu, memory, gains, losses, self._reason(before, moves, (cpu, memory)))
+        return Step(told, hours_of, gains, losses, self._reason(before, moves, hours_of))
 
-    def _reason(self, before: _State, moves: list[tuple[int, int]], gained: tuple[float, float]) -> str:
+    def _reason(self, before: _State, moves: list[tuple[int, int]], gained: Mapping[Contended, float]) -> str:
         source = int(before.host[self._units[moves[0][0]].guests[0]])
-        cpu, memory = gained
-        first = 0 if cpu >= memory else 1
-        texts = (reason_text(self._site, self._loads, before.host, source, moves[0][1], self._day, k)
-                 for k in (first, 1 - first))  # fmt: skip
+        most_first = sorted(gained, key=lambda of: -gained[of])
+        texts = (reason_text(self._site, self._loads, before.host, source, moves[0][1], self._day, of)
+                 for of in most_first)  # fmt: skip
         return next(filter(None, texts), "")
 
 
-def reason_text(site: Site, loads: Loads, host: Ints, source: int, to: int, day: DayLack, k: int) -> str:
-    """Say what a host lacks when it lacks most, of CPU (0) or memory (1), and what another one has then.
+def reason_text(site: Site, loads: Loads, host: Ints, source: int, to: int, day: DayLack, of: Contended) -> str:
+    """Say what a host lacks when it lacks most of something, and what another one has then.
 
     Nothing where it lacks nothing.
     """
-    names, write = (site.plan.hosts[source].label, site.plan.hosts[to].label), (format_cpu, format_memory)[k]
+    names, k = (site.plan.hosts[source].label, site.plan.hosts[to].label), CONTENDED.index(of)
     asked = np.stack([loads.wanted[k][:, host == at].sum(axis=1) for at in (source, to)])
     spare = loads.supply[k][:, [source, to]].T - asked
     row = int(np.argmin(spare[0]))
     if spare[0, row] > -1:
         return ""
     when = f" at {format_time(day.times_s[row])}" if day.times_s.size else ""
-    has = f"has {write(round(float(spare[1, row])))} to spare" if spare[1, row] >= 1 else "lacks less"
-    return f"{names[0]} lacks {write(round(-float(spare[0, row])))}{when}, {names[1]} {has}"
+    if np.isinf(spare[1, row]):
+        has = "has no links that bound it"
+    elif spare[1, row] >= 1:
+        has = f"has {_amount(float(spare[1, row]), of)} to spare"
+    else:
+        has = "lacks less"
+    return f"{names[0]} lacks {_amount(-float(spare[0, row]), of)}{when}, {names[1]} {has}"
+
+
+def _amount(value: float, of: Contended) -> str:
+    if of == "cpu" or of == "memory":
+        return RESOURCE_KINDS[of].write(round(value))
+    return format_ops(value) if of == "store" else format_traffic(value)

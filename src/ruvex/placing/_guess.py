@@ -36,7 +36,7 @@ class Guesses:
         self._units, self._loads = units, loads
         self._supply = np.moveaxis(loads.supply, 2, 0)
         self._sizes = np.array([len(unit.guests) for unit in units], dtype=np.float64)
-        shape = (0, 2, loads.wanted.shape[1])
+        shape = (0, *loads.wanted.shape[:2])
         wants = [loads.wanted[:, :, list(unit.guests)].sum(axis=2) for unit in units]
         self._want = np.stack(wants) if wants else np.zeros(shape)
         self._on = (loads.wanted > 0).any(axis=(0, 1))
@@ -52,7 +52,7 @@ class Guesses:
         host
             Where everybody is, shape (guests,).
         lack
-            What everybody lacks there, shape (2, guests), guest-hours.
+            What everybody lacks there, shape (kinds, guests), guest-hours.
         """
         supply, want, sizes = self._supply, self._want, self._sizes
         hosts = supply.shape[0]

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Demand, Solved, demand_at, solve, solve_as_one
+from ruvex.divide import CONTENDED, Contended, Demand, Solved, demand_at, solve, solve_as_one
 from ruvex.engine import rows as r
 from ruvex.site import Site, disks_of
 
@@ -28,9 +28,11 @@ class Loads:
     Attributes
     ----------
     wanted
-        Shape (2, samples, guests): CPU within own limits in MHz, memory need in MiB; 0 where off.
+        Shape (kinds, samples, guests), kinds as in ``kinds_of``: CPU within own limits in MHz, memory need in MiB,
+        transfers a second, traffic within own limits in MiB/s; 0 where off.
     supply
-        Shape (2, samples, hosts): what there is of each, MHz and MiB.
+        Shape (kinds, samples, hosts): what there is of each; no end of transfers, which are the site's, and of a
+        network without links.
     """
 
     wanted: Floats
@@ -40,8 +42,9 @@ class Loads:
 class DayLack:
     """Measures what guests lack, with them on the hosts they are on or on others.
 
-    What a guest lacks is the part of its wanted CPU that it is not given, and the part of its memory need that is not
-    backed, each summed up over the day: an hour in which it gets a quarter of what it wants is three quarters of a
+    What a guest lacks is the part of its wanted CPU that it is not given, the part of its memory need that is not
+    backed, and, in a plan with stores or links, the parts of the transfers and of the traffic it asks for that it does
+    not get; each summed up over the day: an hour in which it gets a quarter of what it wants is three quarters of a
     guest-hour.
 
     Parameters
@@ -66,40 +69,53 @@ class DayLack:
         self.hours = day_s / 3600 / len(self.demands) if hours is None else hours
 
     def of(self, host: Ints) -> Floats:
-        """Give what every guest lacks with guests on some hosts, shape (2, guests): guest-hours of CPU and memory."""
+        """Give what every guest lacks with guests on some hosts, shape (kinds, guests): guest-hours of each."""
         return np.asarray(self.by_sample(placed(self.site, host)).sum(axis=0))
 
     def by_sample(self, site: Site) -> Floats:
-        """Give what every guest lacks at each sample, shape (samples, 2, guests): guest-hours.
+        """Give what every guest lacks at each sample, shape (samples, kinds, guests): guest-hours.
 
         ``site`` has the guests and demands of this one, and another standing, or a host down.
         """
         return np.stack([lack_in(solve(site, demand)) for demand in self.demands]) * self.hours
 
     def as_one(self) -> Floats:
-        """Give what every guest would lack if all hosts were one machine, shape (2, guests): guest-hours."""
-        found = []
-        for solved in self._solved():
+        """Give what every guest would lack if all hosts were one machine, shape (kinds, guests): guest-hours.
+
+        The links of all hosts are one then, too; stores are the site's anyway.
+        """
+        found, forest = [], self.site.forest
+        linked = replace(self.site, forest=replace(forest, flows=forest.flows.with_one_link()))
+        for demand, solved in zip(self.demands, self._solved(), strict=True):
             given, one = solved.given(), solve_as_one(solved)
-            wanted = _wanted(solved)
+            wanted = solved.layers[[r.M_CPU_WANTED, r.M_NEED]]
             # What a guest lacks by its own limits it lacks on one machine too: only what is given is compared.
             more = np.divide(one - given, wanted, out=np.zeros_like(given), where=wanted > _NOISE)
-            found.append(np.maximum(lack_in(solved) - more, 0.0))
+            lack = lack_in(solved)
+            lack[:2] = np.maximum(lack[:2] - more, 0.0)
+            if len(lack) > 2:
+                lack[2:] = lack_in(solve(linked, demand))[2:]
+            found.append(lack)
         return np.asarray(np.sum(found, axis=0) * self.hours)
 
     def loads(self) -> Loads:
         """Give what is wanted and what there is at each sample."""
         wanted, supply, site = [], [], self.site
-        hosts = site.hosts.shape[1]
+        hosts, of_links = site.hosts.shape[1], site.forest.flows.link_of_host
         kinds, of_host = site.forest.trees.places[r.L_KIND], site.forest.trees.places[r.L_HOST]
         for solved in self._solved():
             found = _wanted(solved) * site.standing.on
             found[0] = np.minimum(found[0], site.guests[r.G_CPU_LIMIT])
+            found[3:] = np.minimum(found[3:], site.taps.of_links[1])
             wanted.append(found)
-            amounts = np.zeros((2, hosts))
+            amounts = np.full((len(found), hosts), np.inf)
+            amounts[:2] = 0.0
             for k in (0, 1):
                 here = np.flatnonzero((kinds == r.CPU_PLACE) == (k == 0))
                 np.add.at(amounts[k], np.maximum(of_host[here], 0), solved.values[r.Q_AMOUNT, here])
+            if len(found) > 2:
+                there = np.flatnonzero(of_links >= 0)
+                amounts[3, there] = site.forest.flows.supply[of_links[there]]
             supply.append(amounts)
         return Loads(np.stack(wanted, axis=1), np.stack(supply, axis=1))
 
@@ -118,13 +134,29 @@ def placed(site: Site, host: Ints) -> Site:
     return site.standing_as(replace(standing, of_guests=of_guests, on_hdd=disks))
 
 
+def kinds_of(site: Site) -> tuple[Contended, ...]:
+    """Give what guests of a site can lack: CPU and memory, and disks and network where it has stores or links.
+
+    Examples
+    --------
+    >>> from ruvex.plan import Plan
+    >>> from ruvex.site import site_of
+    >>> kinds_of(site_of(Plan(), {}))
+    ('cpu', 'memory')
+    """
+    return CONTENDED if site.taps.stores.size or site.taps.links.any() else CONTENDED[:2]
+
+
 def lack_in(solved: Solved) -> Floats:
-    """Give which part of what each guest wants it lacks, shape (2, guests): CPU and memory, 0 to 1."""
-    wanted, on = solved.layers[r.M_CPU_WANTED], solved.site.standing.on
-    given = solved.given()[0]
-    cpu = np.divide(wanted - given, wanted, out=np.zeros_like(wanted), where=wanted > _NOISE)
-    return np.where(on, np.clip(np.stack((cpu, 1.0 - solved.layers[r.M_MET])), 0.0, 1.0), 0.0)
+    """Give which part of what each guest wants it lacks, shape (kinds, guests), kinds as in ``kinds_of``: 0 to 1."""
+    wanted, met = _wanted(solved), np.empty((len(kinds_of(solved.site)), solved.site.guests.shape[1]))
+    met[0], met[2:] = solved.given()[0], solved.flowing[[r.O_OPS_GIVEN, r.O_NET_GIVEN]][: len(met) - 2]
+    found = np.divide(wanted - met, wanted, out=np.zeros_like(wanted), where=wanted > _NOISE)
+    found[1] = 1.0 - solved.layers[r.M_MET]
+    return np.where(solved.site.standing.on, np.clip(found, 0.0, 1.0), 0.0)
 
 
 def _wanted(solved: Solved) -> Floats:
-    return np.stack((solved.layers[r.M_CPU_WANTED], solved.layers[r.M_NEED]))
+    """Give what is wanted of each kind, within no limits."""
+    of_all = (*solved.layers[[r.M_CPU_WANTED, r.M_NEED]], *solved.flowing[[r.O_OPS_WANTED, r.O_NET_WANTED]])
+    return np.stack(of_all[: len(kinds_of(solved.site))])

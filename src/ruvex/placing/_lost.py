@@ -240,7 +240,7 @@ class Losses:
         )  # fmt: skip
 
     def _by_sample(self, site: Site) -> Floats:
-        """Give what every guest lacks at each sample, shape (samples, 2, guests): guest-hours."""
+        """Give what every guest lacks at each sample, shape (samples, kinds, guests): guest-hours."""
         if site is self._site and self._lack is not None:
             return self._lack
         found = self._day.by_sample(site)
@@ -249,7 +249,7 @@ class Losses:
         return found
 
     def _wanting(self) -> Floats:
-        """Tell at each sample who wants CPU and needs memory with all hosts up, shape (samples, 2, guests): 1 or 0."""
+        """Tell at each sample who wants what with all hosts up, shape (samples, kinds, guests): 1 or 0."""
         return np.asarray(np.moveaxis(self._day.loads().wanted, 0, 1) > 0, dtype=np.float64)
 
     def _without(self, host: int, on: Bools) -> tuple[Site, list[int], list[int]]:

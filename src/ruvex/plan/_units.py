@@ -218,3 +218,25 @@ def format_memory(mib: float) -> str:
     True
     """
     return _scaled(mib, MIB_PER_GIB, "MiB", "GiB")
+
+
+def format_ops(value: float) -> str:
+    """Write transfers a second.
+
+    Examples
+    --------
+    >>> format_ops(12.4)
+    '12 ops/s'
+    """
+    return f"{format_number(value)} ops/s"
+
+
+def format_traffic(value: float) -> str:
+    """Write MiB a second.
+
+    Examples
+    --------
+    >>> format_traffic(12.4)
+    '12.4 MiB/s'
+    """
+    return f"{format_number(value, 1)} MiB/s"

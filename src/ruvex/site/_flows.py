@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
@@ -87,6 +87,19 @@ class Flows:
         slots = self.slots_of(place)
         amounts = self.numbers[r.F_RESERVATION, slots] * self.numbers[r.F_COST, slots]
         return list(zip(self.slots[r.F_GUEST, slots].tolist(), amounts.tolist(), strict=True))
+
+    def with_one_link(self) -> Flows:
+        """Give them with the links of all hosts as those of one machine."""
+        links = np.flatnonzero(self.places[r.L_KIND] != r.STORE_PLACE)
+        if links.size < 2:
+            return self
+        first, last = int(links[0]), int(links[-1])
+        # The slots of links are neighbours, as their places are.
+        places = self.places[:, : first + 1].copy()
+        places[r.L_LAST, first] = self.places[r.L_LAST, last]
+        supply = np.append(self.supply[:first], self.supply[first:].sum())
+        of_host = np.where(self.link_of_host >= 0, first, -1)
+        return replace(self, places=places, supply=supply, link_of_host=of_host)
 
     @property
     def is_empty(self) -> bool:

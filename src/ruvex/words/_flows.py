@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.divide import Contended, Division, FlowPlace, Tap, place_label
-from ruvex.plan import RESOURCE_KINDS, format_number
+from ruvex.plan import RESOURCE_KINDS, format_number, format_ops, format_traffic
 
 _MOST_NAMED: Final = 3
 
@@ -18,7 +18,7 @@ def flow_amount(value: float, kind: str) -> str:
     >>> flow_amount(12.4, "store"), flow_amount(12.4, "link")
     ('12 ops/s', '12.4 MiB/s')
     """
-    return f"{format_number(value)} ops/s" if kind == "store" else f"{format_number(value, 1)} MiB/s"
+    return format_ops(value) if kind == "store" else format_traffic(value)
 
 
 def amount_text(value: float, kind: Contended) -> str:

@@ -9,8 +9,8 @@ from typing import Final, Literal
 
 import numpy as np
 
-from ruvex.divide import Division, place_label
-from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.divide import CONTENDED, Division, place_label
+from ruvex.ledger import LookFigures
 from ruvex.plan import Guest, Plan, Pool
 from ruvex.site import flow_ids_of
 

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from ruvex.advise import DayWaits, savings_over
 from ruvex.cores import waits_of
 from ruvex.desktop.state.units import own_mhz
-from ruvex.divide import Division, causes_of, place_label
-from ruvex.ledger import CONTENDED, LookFigures
+from ruvex.divide import CONTENDED, Division, causes_of, place_label
+from ruvex.ledger import LookFigures
 from ruvex.plan import ElasticMemory, Plan
 from ruvex.play import Player
 

@@ -83,7 +83,7 @@ class Homecoming(Canvas):
         here = site.standing.on & (site.standing.host == column.host)
         comers = [guest for guest, host in self._loss.back if host == plan.hosts[column.host].id]
         supply = np.maximum(loads.supply[:, row, column.host], 1e-9)
-        there = loads.wanted[:, row][:, here].sum(axis=1) if here.any() else np.zeros(2)
+        there = loads.wanted[:, row][:, here].sum(axis=1)
         room = column.width - px(16)
         scale = room / float(supply[1])
         y = float(px(6))

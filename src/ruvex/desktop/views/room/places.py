@@ -14,6 +14,7 @@ from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.steps import settings_step
 from ruvex.desktop.views.room.columns import Columns
 from ruvex.desktop.views.room.section import Canvas, Section
+from ruvex.divide import CONTENDED_WORDS
 from ruvex.placing import BetterPlaces, Step
 from ruvex.words import counted, hours_text, label_of, payers_text, places_text, step_text
 
@@ -126,7 +127,7 @@ class StepSection(Section):
         plan = bench.desk.document.plan
         super().__init__(bench.theme, "", Arrows(bench, columns, step, parent), parent)
         self.head.hide()
-        gains = [(step.cpu_hours, "CPU"), (step.memory_hours, "memory")]
+        gains = [(hours, CONTENDED_WORDS[of]) for of, hours in step.hours_of.items()]
         parts = [hours_text(hours, what) for hours, what in gains if abs(hours) >= 0.005]
         self.gain = WrappedLabel(bench.theme, 12.5, parent=self)
         self.gain.set_text(", ".join(parts))
