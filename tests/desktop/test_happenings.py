@@ -187,3 +187,21 @@ class LogAndSummary(Happenings):
         path = self.folder / "summary.csv"
         page.save(path)
         self.assertIn(f"{first.text()},", path.read_text(encoding="utf-8"))
+
+    def test_a_summary_whose_plan_has_lost_a_guest_is_told_as_it_was(self) -> None:
+        """One that moved on the day is deleted: until the day is played anew all stands as it was, and says so."""
+        self.run_action(ActionName.SUMMARY)
+        page = self.window.pages[ActionName.SUMMARY]
+        assert isinstance(page, SummaryPage)
+        self.assertIn("Move intranet:", page.facts.text())
+        self.desk.selection.select("intranet")
+        self.run_action(ActionName.DELETE)
+        names = [cells[0] for cells in page.rows()]
+        if "intranet" in names:
+            self.assertIn("as the plan was; it is being played anew", page.head.text())
+            page.table.selectRow(names.index("intranet"))
+            self.assertNotEqual(self.desk.selection.current, "intranet")
+        while "anew" in page.head.text():
+            QTest.qWait(10)
+        self.assertNotIn("intranet", [cells[0] for cells in page.rows()])
+        self.assertNotIn("Move intranet:", page.facts.text())

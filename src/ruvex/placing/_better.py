@@ -20,6 +20,7 @@ from ruvex.placing._lack import DayLack, Loads, kinds_of
 from ruvex.placing._moving import obstacle_to, with_hosts
 from ruvex.placing._units import Unit, units_of
 from ruvex.plan import RESOURCE_KINDS, format_ops, format_time, format_traffic
+from ruvex.promise import claims_of, refusal_between
 from ruvex.site import Site
 
 Floats = NDArray[np.float64]
@@ -197,8 +198,7 @@ class _Search:
         best = {0: first}
         if first.total > LEAST_HOURS and self._units and len(self._site.plan.hosts) > 1:
             self._search(best)
-        chosen = self._choose(best)
-        steps, last = self._ordered(chosen)
+        steps, last = self._chosen(best)
         lacking = first.lack.sum(axis=0)
         worst = int(np.argmax(lacking)) if lacking.size else -1
         named = ("", 0.0, 0.0)
@@ -300,9 +300,27 @@ class _Search:
                 ids = [plan.guests[guest].id for guest in self._units[unit].guests]
                 if obstacle_to(beside, ids, plan.hosts[to].id) is not None:
                     return False
-        return True
+        if len(candidate) == 1:
+            return True
+        # Each may only be allowed because another's move put guests elsewhere that name no host: all at once counts.
+        ids = [plan.guests[guest].id for guest, _ in moves]
+        after = now.with_plan(with_hosts(now.plan, [(plan.guests[guest].id, plan.hosts[to].id) for guest, to in moves]))
+        return refusal_between(claims_of(now), claims_of(after), ids) is None
 
     # What is told
+
+    def _chosen(self, best: dict[int, _State]) -> tuple[tuple[Step, ...], _State]:
+        """Give the steps to the placement that is best of those which can be reached by steps that are all allowed.
+
+        Where guests that name no host are put elsewhere by a move, what was allowed on the way of the search may not
+        be in any other order.
+        """
+        while True:
+            chosen = self._choose(best)
+            found = self._ordered(chosen)
+            if found is not None:
+                return found
+            best = {moves: state for moves, state in best.items() if state is not chosen}
 
     def _choose(self, best: dict[int, _State]) -> _State:
         """Take the fewest moves that gain nearly all that was found, or none where it is not worth it."""
@@ -313,12 +331,12 @@ class _Search:
         fewest = min(moves for moves, state in best.items() if first.total - state.total >= ENOUGH * most)
         return best[fewest]
 
-    def _ordered(self, chosen: _State) -> tuple[tuple[Step, ...], _State]:
+    def _ordered(self, chosen: _State) -> tuple[tuple[Step, ...], _State] | None:
         """Put the moves that lead to a placement in an order: the one that gains most next, each allowed at its turn.
 
         In a large site they stay in the order in which they were found. What gains nothing before another move is taken
         together with it, and so is what the rules allow only with it: two that change places with one who may be beside
-        neither.
+        neither. None where they cannot all be allowed.
         """
         state, steps = self._first, list[Step]()
         pending: list[tuple[int, int]] = []
@@ -337,7 +355,10 @@ class _Search:
             state = child
             gained = since.total - state.total
             is_worth_it = gained > LEAST_PART * LEAST_HOURS and state.worst <= self._first.worst + _NOISE
-            if (is_worth_it and self._is_allowed(since.host, tuple(pending))) or not left:
+            is_allowed = (is_worth_it or not left) and self._is_allowed(since.host, tuple(pending))
+            if not left and not is_allowed:
+                return None
+            if is_allowed:
                 steps.append(self._step(since, state, pending))
                 since, pending = state, []
         return tuple(steps), state

@@ -149,7 +149,8 @@ def kinds_of(site: Site) -> tuple[Contended, ...]:
 
 def lack_in(solved: Solved) -> Floats:
     """Give which part of what each guest wants it lacks, shape (kinds, guests), kinds as in ``kinds_of``: 0 to 1."""
-    wanted, met = _wanted(solved), np.empty((len(kinds_of(solved.site)), solved.site.guests.shape[1]))
+    wanted = _wanted(solved)
+    met = wanted.copy()
     met[0], met[2:] = solved.given()[0], solved.flowing[[r.O_OPS_GIVEN, r.O_NET_GIVEN]][: len(met) - 2]
     found = np.divide(wanted - met, wanted, out=np.zeros_like(wanted), where=wanted > _NOISE)
     found[1] = 1.0 - solved.layers[r.M_MET]

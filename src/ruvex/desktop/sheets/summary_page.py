@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
+from ruvex.desktop.state.playing import same_to_play
 from ruvex.exchange import cells_text
 from ruvex.plan import PlanFileError, format_time, write_text
 from ruvex.play import Player
@@ -36,8 +37,8 @@ class SummaryPage(Page):
 
     Attributes
     ----------
-    table, facts
-        Guests, the worst hit first; and the rest in sentences.
+    head, table, facts
+        What day it is of; guests, the worst hit first; and the rest in sentences.
     copy_button, save_button
         Copy the cells for a spreadsheet; write them to a file.
     """
@@ -47,8 +48,8 @@ class SummaryPage(Page):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self._theme = desk, theme
-        self._head, self.facts = QLabel(self), QLabel(self)
-        for label in (self._head, self.facts):
+        self.head, self.facts = QLabel(self), QLabel(self)
+        for label in (self.head, self.facts):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -71,7 +72,7 @@ class SummaryPage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(8)
-        column.addWidget(self._head)
+        column.addWidget(self.head)
         column.addLayout(row)
         column.addWidget(self.table)
         column.addWidget(self.facts)
@@ -104,8 +105,9 @@ class SummaryPage(Page):
         player = self._player()
         if player is None:
             return []
-        labels = self._desk.look.plan.labels
-        there = [guest for guest in player.summary().guests if guest.on_s > 0 and guest.id in labels]
+        # The day is that of a plan, which has all that it tells of; the plan that is shown may have lost some since.
+        labels = player.site.plan.labels
+        there = [guest for guest in player.summary().guests if guest.on_s > 0]
         there.sort(key=lambda guest: -guest.short_s)
         self._ids = [guest.id for guest in there]
         waits, index = self._desk.waits.of(player), player.recording.guest_index
@@ -116,14 +118,17 @@ class SummaryPage(Page):
     def sentences(self) -> list[str]:
         """Give all that is not of a guest."""
         player = self._player()
-        return [] if player is None else summary_facts(player.summary(), self._desk.look.plan)
+        return [] if player is None else summary_facts(player.summary(), player.site.plan)
 
     def _show(self) -> None:
         player, rows = self._player(), self.rows()
         if player is None:
-            self._head.setText("The day has not been played yet.")
+            self.head.setText("The day has not been played yet.")
         else:
-            self._head.setText(f"Played from 00:00 to {format_time(player.now_s)}; a click selects the guest.")
+            played = f"Played from 00:00 to {format_time(player.now_s)}"
+            is_now = same_to_play(player.site.plan, self._desk.document.plan)
+            told = "a click selects the guest" if is_now else "as the plan was; it is being played anew"
+            self.head.setText(f"{played}; {told}.")
         self.table.blockSignals(True)
         self.table.setRowCount(len(rows))
         for number, cells in enumerate(rows):
@@ -145,7 +150,7 @@ class SummaryPage(Page):
 
     def _on_chosen(self) -> None:
         number = self.table.currentRow()
-        if 0 <= number < len(self._ids):
+        if 0 <= number < len(self._ids) and self._ids[number] in self._desk.look.division.position:
             self._desk.selection.select(self._ids[number])
 
     def text(self, separator: str) -> str:
@@ -175,11 +180,11 @@ class SummaryPage(Page):
             try:
                 self.save(Path(name))
             except PlanFileError as error:
-                self._head.setText(str(error))
+                self.head.setText(str(error))
 
     def style_anew(self) -> None:
         """Take fonts from the theme."""
-        for widget in (self._head, self.facts, self.copy_button, self.save_button, self.table):
+        for widget in (self.head, self.facts, self.copy_button, self.save_button, self.table):
             widget.setFont(self._theme.font(12))
         side = self.table.verticalHeader()
         assert side is not None
