@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.advise import nearest_value, refusal_of, remedies_for
-from ruvex.plan import EditError, Plan, change_many, change_settings
+from ruvex.plan import EditError, Plan, add_items, change_many, change_settings, copies_of
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.divide.strategies import plans
@@ -56,6 +56,20 @@ class WorkedExamples(unittest.TestCase):
         texts = [r.text for r in remedies_for(compiled, partial(switch_on, "b"), ["b"], booting=["b"])]
         self.assertIn("set 5 % aside instead of 20 %", texts)
         self.assertTrue(any("that nobody claims from Pool" in text for text in texts), texts)
+
+    def test_a_copied_pool_cannot_be_changed_before_it_is_there(self) -> None:
+        """A pool whose inner one promises more than it holds is copied: refused in the copy, and nothing offered."""
+        pools = [
+            {"id": "outer", "cpu": {"reservation": 100, "draws": False}},
+            {"id": "inner", "parent": "outer", "cpu": {"reservation": 3000}},
+        ]
+        plan = plan_of([], pools)
+        copies = copies_of(plan, ["outer"])
+        edit, names = (lambda plan: add_items(plan, copies)), [copy.id for copy in copies]
+        refusal = refusal_of(site_of(plan, {}), edit, names)
+        assert refusal is not None
+        self.assertIn(refusal.place, names)
+        self.assertEqual(remedies_for(site_of(plan, {}), edit, names), [])
 
     def test_without_a_host_nothing_is_divided_by(self) -> None:
         """Nothing set aside of nothing could help: a guest with a promise waits for a host."""

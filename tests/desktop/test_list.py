@@ -106,6 +106,22 @@ class Table(WindowCase):
         off = [guest.id for guest in self.desk.look.plan.guests if not guest.is_powered]
         self.assertEqual(sorted(self.shown()), sorted(off))
 
+    def test_what_has_the_keyboard_goes_with_its_guest(self) -> None:
+        """Sorted, its cell is where the guest is; looked for and not found, no cell has the keyboard; all go on."""
+        self.click_row("mail")
+        for key in ("name", "cpu_wanted"):
+            self.click_head(key)
+            self.assertEqual(self.shown()[self.grid.currentIndex().row()], "mail")
+        last = self.shown()[-1]
+        self.grid.setCurrentIndex(self.table.index(len(self.shown()) - 1, 0))
+        self.assertEqual(self.desk.selection.current, last)
+        self.list.line.setText("nobody of that name")
+        self.assertEqual((self.shown(), self.grid.currentIndex().isValid()), ([], False))
+        QTest.keyClick(self.grid, Qt.Key.Key_Down)
+        self.list.line.setText("")
+        QTest.keyClick(self.grid, Qt.Key.Key_Down)
+        self.assertIn(self.desk.selection.current, self.shown())
+
     def test_selecting_and_editing_as_in_the_rows(self) -> None:
         """A click selects, Ctrl adds; what is done goes to all; what is selected elsewhere is selected here."""
         self.click_row("mail")

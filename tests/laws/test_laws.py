@@ -19,10 +19,11 @@ PLANS = {
 }  # fmt: skip
 """How many plans each law is tried on, in full."""
 OF_SLOW = {
-    "complete": ("limit-behind-limit",), "one size": (),
+    "complete": ("limit-behind-limit", "short-beside-peaks-that-coincide"), "one size": (),
     "offered": ("ceiling-that-binds-later", "batch-late-with-more-vcpus"),
     "answered": ("volumes-one-at-a-time",), "swept": ("spill-for-who-is-back",),
-    "placed": ("exchange-of-who-are-kept-apart", "on-once-another-has-moved", "without-a-host-among-two"),
+    "placed": ("exchange-of-who-are-kept-apart", "on-once-another-has-moved", "without-a-host-among-two",
+               "exchange-that-is-refused-as-one", "move-that-puts-others-elsewhere"),
 }  # fmt: skip
 """What is kept of each slow law in a quick run."""
 SLOW = ("complete", "one size", "offered", "answered", "swept", "placed")

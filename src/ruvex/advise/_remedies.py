@@ -174,10 +174,11 @@ class _Search:
         plan = change_many(self._before.site.plan, changes)
         resource: Resource = "cpu" if is_cpu(refusal.kind) else "memory"
         if refusal.kind in ("cpu", "memory"):
-            if refusal.place is not None:
-                yield from self._of_pool(plan, refusal, resource)
-            else:
+            if refusal.place is None:
                 yield from self._of_rules(plan, refusal, resource)
+            elif refusal.place in plan.pool_index:
+                # A pool that the edit itself adds, as a copy of another one, cannot be changed before.
+                yield from self._of_pool(plan, refusal, resource)
         if refusal.kind in ("host-cpu", "host-memory", "spill"):
             yield from self._elsewhere(plan)
         if refusal.kind == "spill":

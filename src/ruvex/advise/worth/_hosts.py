@@ -158,8 +158,11 @@ def peaks_coincide(case: Case) -> Iterator[Finding]:
         before = float(over[source, at_row])
         mine = float(series[move.guest, at_row])
         after = (float(wanted[source, at_row]) - mine) / max(float(supply[source, at_row]), 1.0)
+        # Who is short there at that time is told why by this; who is short at another time is not.
+        lacks, wants = case.day_figures.lacks("cpu")[:, at_row], case.day_figures.wanted("cpu")[:, at_row]
+        others = tuple(plan.guests[i].id for i in here if falls_short(float(lacks[i]), float(wants[i])))
         yield Finding(
-            "peaks-coincide", "will-hurt", (guest.id, plan.hosts[source].id),
+            "peaks-coincide", "will-hurt", (guest.id, plan.hosts[source].id, *others),
             f"{guest.label} wants most{other} at {format_time(at_s)}, when {plan.hosts[source].label} is short and"
             f" {to.label} has room",
             ((f"wanted of {plan.hosts[source].label}", f"{100 * before:.0f} %"), ("its supply", "100 %")),

@@ -180,10 +180,8 @@ def _named_for_supply(case: Case, told: Sequence[Finding]) -> Mapping[Resource, 
     for finding in told:
         named = set(finding.about)
         inside = {pool for one in named if one in case.plan.pool_index for pool in pools_within(case.plan, one)}
-        for i, guest in case.guests_on():
-            at = case.host_of(i)
-            is_there = finding.kind == "peaks-coincide" and at >= 0 and case.plan.hosts[at].id in named
-            if guest.id in named or guest.pool in inside or is_there:
+        for _, guest in case.guests_on():
+            if guest.id in named or guest.pool in inside:
                 for resource in _FOR_SUPPLY.get(finding.kind, ()):
                     found[resource].add(guest.id)
     return found

@@ -58,6 +58,7 @@ class GuestTable(QAbstractTableModel):
         self._highest: dict[str, float] = {}
         self.columns: list[Column] = []
         self.shown: list[int] = []
+        self._ids: list[str] = []
         self.figures = Figures(desk.look.plan, desk.look.division, None)
         self.refresh()
 
@@ -74,11 +75,18 @@ class GuestTable(QAbstractTableModel):
     def _lay_out(self) -> None:
         self.layoutAboutToBeChanged.emit()
         plan = self.figures.plan
+        before = [(index, self._ids[index.row()], index.column()) for index in self.persistentIndexList()]
         has = {"": True, "stores": bool(plan.stores), "links": any(host.links for host in plan.hosts)}
         self.columns = [
             c for c in COLUMNS if c.of in (self.period, "both") and c.key not in self.left_out and has[c.only_with]
         ]
         self.shown = self._in_order(self._found())
+        self._ids = [plan.guests[guest].id for guest in self.shown]
+        # Whoever keeps a cell, as what has the keyboard does, goes with its guest; a guest that is gone leaves none.
+        rows = {guest: row for row, guest in enumerate(self._ids)}
+        for index, guest, column in before:
+            is_there = guest in rows and column < len(self.columns)
+            self.changePersistentIndex(index, self.index(rows[guest], column) if is_there else QModelIndex())
         self.layoutChanged.emit()
 
     def look_for(self, text: str) -> None:
@@ -223,7 +231,7 @@ class GuestTable(QAbstractTableModel):
 
     def ids(self, rows: Sequence[int]) -> list[str]:
         """Give the ids of the guests in some rows."""
-        return [self.figures.plan.guests[self.shown[row]].id for row in rows]
+        return [self._ids[row] for row in rows]
 
     def highest(self, column: Column) -> float:
         """Give the largest figure of a column, the scale of its bars."""
