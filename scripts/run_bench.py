@@ -256,7 +256,7 @@ def open_window() -> Iterator[Any]:
         window.desk.keep_collections_short()
         window.show()
         window.open_path(path)
-        window.open_page(ActionName.WHY)
+        window.pages.toggle(ActionName.WHY)
         yield window
         window.desk.trial.give_up()
         window.close()

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop import make_application, make_window
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.state.preferences import Preferences
@@ -105,7 +106,7 @@ class Story:
         assert division_of(window).empty.isVisible()
         self.click(division_of(window).empty.buttons[0])
         assert window.sheet.isVisible() and len(self.desk.look.plan.hosts) == 1
-        line = window.plan_page.forms[0].fields["memory_mib"].line
+        line = window.pages.get(PlanPage).forms[0].fields["memory_mib"].line
         line.setFocus()
         line.selectAll()
         self.write("64 GiB")

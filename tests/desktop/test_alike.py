@@ -103,7 +103,7 @@ class Alike(WindowCase):
                 self.assertEqual(of_things[one["id"]], (one["run"], one["wait"], one["longest_ms"]))
                 self.read["cores"] += 1
         self.shown("timeline")
-        self.window.open_page(ActionName.SUMMARY)
+        self.window.pages.toggle(ActionName.SUMMARY)
         self.settle()
         of_day = json.loads(run("run", "--json", str(path)).stdout)["guests"]
         played = [(plan.labels[one["id"]], short_span(one["unmet_s"])) for one in of_day if one["on_s"] > 0]
@@ -141,9 +141,9 @@ class Alike(WindowCase):
         division = look.division
         items = [item for row, item in enumerate(division.ids) if division.on[row]]
         items = items[:: max(1, len(items) // ITEMS)]
-        self.window.open_page(ActionName.WHY)
+        self.window.pages.toggle(ActionName.WHY)
         said = [*self.reader.rows(items), *self.reader.hosts(), *self.reader.site()]
-        self.window.open_page(ActionName.STORES)
+        self.window.pages.toggle(ActionName.STORES)
         said += self.reader.stores()
         self.window.sheet.close_sheet()
         self.go_to("list")

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.panels.row_story import host_story, story_of
+from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.desktop.state.figures import figure
 from ruvex.divide import divide
 from ruvex.plan import THIN_SPACE, Guest, find_item
@@ -181,7 +182,7 @@ class ByHost(WindowCase):
         assert number is not None
         self.assertTrue(self.butterfly.viewport().rect().intersects(self.butterfly.place_of(number)))
         self.run_action(ActionName.SETTINGS)
-        self.assertEqual(self.window.plan_page.hosts.currentText(), "breakwater")
+        self.assertEqual(self.window.pages.get(PlanPage).hosts.currentText(), "breakwater")
         self.butterfly.setFocus()
         QTest.keyClick(self.butterfly.reader, Qt.Key.Key_Left)
         self.settle()

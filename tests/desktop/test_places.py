@@ -10,6 +10,7 @@ from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.emptying_page import EmptyingPage
 from ruvex.desktop.sheets.guest_page import GuestPage
 from ruvex.desktop.sheets.placement_page import PlacementPage
+from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.plan import Host
 from tests.desktop.base import LEFT, WindowCase
 
@@ -45,7 +46,7 @@ class Hosts(Sheets):
         super().setUp()
         self.desk.selection.select("skerry-2")
         self.run_action(ActionName.SETTINGS)
-        self.bank = self.window.plan_page.bank
+        self.bank = self.window.pages.get(PlanPage).bank
 
     def test_a_bank_is_set_up_and_taken_away(self) -> None:
         """Size, largest size and volumes are typed, added, changed and removed; each is one step that can be undone."""
@@ -99,7 +100,7 @@ class Hosts(Sheets):
         self.desk.selection.select("breakwater")
         self.settle()
         supply = self.desk.look.division.cpu.supply
-        box = self.window.plan_page._form.boxes["up"]
+        box = self.window.pages.get(PlanPage)._form.boxes["up"]
         box.click()
         self.settle()
         self.assertFalse(self.host("breakwater").up)

@@ -13,6 +13,7 @@ from ruvex.desktop.sheets.form import Form
 from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
 from ruvex.desktop.sheets.item_page import ItemPage
 from ruvex.desktop.sheets.keys_page import grouped_actions
+from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.why_page import WhyPage
@@ -293,7 +294,7 @@ class PlanAndSplit(WindowCase):
         """A second host is added and set up; guests stay on the first, and one with guests does not go."""
         self.show_plan(plan_of([cpu_guest("a", 5)]))
         self.run_action(ActionName.NEW_HOST)
-        page = self.window.plan_page
+        page = self.window.pages.get(PlanPage)
         self.type_into(page.forms[0].fields["cores_per_socket"], "12")
         self.assertEqual(self.desk.look.plan.hosts[1].cores, 24)
         self.assertEqual(self.desk.look.plan.guests[0].host, "h")

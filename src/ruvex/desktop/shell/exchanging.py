@@ -9,11 +9,11 @@ from typing import Final
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.load_page import LoadPage
-from ruvex.desktop.sheets.side_sheet import Page, SideSheet
+from ruvex.desktop.sheets.side_sheet import SideSheet
 from ruvex.desktop.sheets.table_page import TablePage
 from ruvex.desktop.shell.frame import AskPath, Frame
+from ruvex.desktop.shell.pages import Pages
 from ruvex.desktop.state.editing import Editor
 from ruvex.exchange import (
     GROUPS,
@@ -68,15 +68,13 @@ class Exchanging(QObject):
         How a path is asked for; tests answer in the person's place.
     groups
         Where the control groups of this machine are.
-    table_page, load_page
-        The pages of the sheet that ask what a table or measured load means.
     """
 
-    def __init__(self, window: Frame, editor: Editor, sheet: SideSheet, theme: Theme) -> None:
+    def __init__(self, window: Frame, editor: Editor, sheet: SideSheet, pages: Pages) -> None:
         super().__init__(window)
         self._sheet = sheet
         window.desk.document.closing.connect(self._on_closing)
-        self.table_page, self.load_page = TablePage(window.desk, editor, theme), LoadPage(window.desk, editor, theme)
+        self._pages = pages
         self._window, self._desk, self._editor = window, window.desk, editor
         self.ask_bring: AskPath = ask_bring_path
         self.ask_give: AskGive = ask_give_path
@@ -89,9 +87,14 @@ class Exchanging(QObject):
         self._sheet.forget()
 
     @property
-    def pages(self) -> tuple[Page, ...]:
-        """The pages of the sheet that are for this."""
-        return self.table_page, self.load_page
+    def table_page(self) -> TablePage:
+        """The page that asks what a table means."""
+        return self._pages.get(TablePage)
+
+    @property
+    def load_page(self) -> LoadPage:
+        """The page that asks what measured load means."""
+        return self._pages.get(LoadPage)
 
     def takes(self, path: Path) -> bool:
         """Whether something is brought into the plan that is open, rather than opened."""

@@ -7,11 +7,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.handing_page import HandOverPage, TakeBackPage
-from ruvex.desktop.sheets.side_sheet import Page, SideSheet
+from ruvex.desktop.sheets.side_sheet import SideSheet
 from ruvex.desktop.shell.frame import AskPath, Frame
-from ruvex.desktop.state.editing import Editor
+from ruvex.desktop.shell.pages import Pages
 from ruvex.desktop.state.steps import Step
 from ruvex.exchange import hand_over
 from ruvex.plan import (
@@ -48,24 +47,25 @@ class Handing(QObject):
     ----------
     ask_out, ask_back
         How a path is asked for; tests answer in the person's place.
-    over_page, back_page
-        The pages of the sheet for it.
     """
 
-    def __init__(self, window: Frame, editor: Editor, sheet: SideSheet, theme: Theme) -> None:
+    def __init__(self, window: Frame, sheet: SideSheet, pages: Pages) -> None:
         super().__init__(window)
         self._window, self._desk, self._sheet = window, window.desk, sheet
         self.ask_out: AskPath = ask_out_path
         self.ask_back: AskPath = ask_back_path
-        self.over_page = HandOverPage(window.desk, theme)
-        self.back_page = TakeBackPage(window.desk, theme, editor.take_back)
-        self.over_page.wanted.connect(self.hand)
+        self._pages = pages
         window.desk.document.opened.connect(self._on_opened)
 
     @property
-    def pages(self) -> tuple[Page, ...]:
-        """The pages of the sheet that are for this."""
-        return self.over_page, self.back_page
+    def over_page(self) -> HandOverPage:
+        """The page that asks what an owner may."""
+        return self._pages.get(HandOverPage, lambda page: page.wanted.connect(self.hand))
+
+    @property
+    def back_page(self) -> TakeBackPage:
+        """The page that shows what comes back."""
+        return self._pages.get(TakeBackPage)
 
     def hand(self, pool: str, may: tuple[Permission, ...]) -> None:
         """Write a pool as a plan of its own, and let this plan know of it."""
@@ -99,8 +99,8 @@ class Handing(QObject):
             self._window.notice.tell("\n".join([f"{path.name} was not taken back.", *reasons]))
             return
         self._sheet.open(self.back_page)
-        first = next(iter(self.back_page.choosers.values()), self.back_page.take_button)
-        first.setFocus()
+        page = self.back_page
+        next(iter(page.choosers.values()), page.take_button).setFocus()
 
     def _on_opened(self) -> None:
         handed = self._desk.document.plan.handed

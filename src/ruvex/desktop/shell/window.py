@@ -22,25 +22,14 @@ from ruvex.desktop.panels.head_band import HeadBand
 from ruvex.desktop.panels.refusal_panel import RefusalPanel
 from ruvex.desktop.panels.view import Bench, View, ViewSpec, bind
 from ruvex.desktop.sheets import SideSheet
-from ruvex.desktop.sheets.emptying_page import EmptyingPage
-from ruvex.desktop.sheets.events_page import EventsPage
-from ruvex.desktop.sheets.guest_page import GuestPage, PoolPage
-from ruvex.desktop.sheets.keys_page import KeysPage
-from ruvex.desktop.sheets.log_page import LogPage
-from ruvex.desktop.sheets.placement_page import PlacementPage
 from ruvex.desktop.sheets.plan_page import PlanPage
-from ruvex.desktop.sheets.proof_page import ProofPage
-from ruvex.desktop.sheets.rules_page import RulesPage
-from ruvex.desktop.sheets.side_sheet import Page
-from ruvex.desktop.sheets.split_page import SplitPage
-from ruvex.desktop.sheets.stores_page import StoresPage
-from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.copying import copy_chart
 from ruvex.desktop.shell.exchanging import Exchanging
 from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.handing import Handing
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
+from ruvex.desktop.shell.pages import Pages
 from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
 from ruvex.desktop.shell.reporting import Reporting
 from ruvex.desktop.shell.views import VIEWS
@@ -53,7 +42,7 @@ from ruvex.desktop.state.moving import guests_on
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.steps import Step
 from ruvex.desktop.state.units import CHOICES
-from ruvex.plan import Pool, UnitError, format_time, parse_time
+from ruvex.plan import UnitError, format_time, parse_time
 
 _SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 
@@ -72,7 +61,7 @@ class Window(Frame):
     views
         The views by name.
     sheet, pages
-        The side sheet, and its pages by the action that opens each.
+        The side sheet, and its pages.
     ask_open, ask_save
         How a path is asked for; tests answer in the person's place.
     """
@@ -97,33 +86,13 @@ class Window(Frame):
         self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
         self.sheet = SideSheet(theme, self)
-        self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor, self.sheet, theme)
-        self.handing, self.reporting = Handing(self, self.editor, self.sheet, theme), Reporting(self)
         bench = Bench(desk, self.editor, self.live, self.events, theme, self.actions_by_name)
+        self.pages = Pages(bench, self.sheet)
+        self.files, self.exchanging = PlanFiles(self), Exchanging(self, self.editor, self.sheet, self.pages)
+        self.handing, self.reporting = Handing(self, self.sheet, self.pages), Reporting(self)
         self.views = {spec.name: spec.make(bench, self) for spec in VIEWS}
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
-        self.pool_page = PoolPage(desk, self.editor, theme)
-        self.plan_page = PlanPage(desk, self.editor, theme)
-        self.pages: dict[ActionName, Page] = {
-            ActionName.SETTINGS: GuestPage(desk, self.editor, theme),
-            ActionName.PLAN: self.plan_page,
-            ActionName.STORES: StoresPage(desk, self.editor, theme),
-            ActionName.RULES: RulesPage(desk, self.editor, theme),
-            ActionName.SPLIT: SplitPage(desk, theme),
-            ActionName.PLACEMENT: PlacementPage(desk, theme),
-            ActionName.EMPTY_HOST: EmptyingPage(desk, theme),
-            ActionName.EVENTS: EventsPage(desk, self.events, theme),
-            ActionName.WHY: WhyPage(desk, theme),
-            ActionName.LOG: LogPage(desk, theme),
-            ActionName.SUMMARY: SummaryPage(desk, theme),
-            ActionName.PROOF: ProofPage(desk, theme),
-            ActionName.KEYS: KeysPage(theme),
-        }
-        for page in (*self.pages.values(), self.pool_page, *self.exchanging.pages, *self.handing.pages):
-            page.setParent(self.sheet)
-            page.hide()
-            page.left.connect(self.sheet.close_sheet)
         self.command_box = CommandBox(theme, self)
         self._lay_out()
         fill_plan_menu(self.plan_menu, self.recent_menu, self.stories_menu, self.actions_by_name, self)
@@ -196,7 +165,7 @@ class Window(Frame):
             ActionName.GIVE: self.exchanging.ask_and_give,
             ActionName.REPORT: self.reporting.ask_and_write,
             ActionName.COPY_CHART: lambda: self._tell(copy_chart(self.view)),
-            ActionName.HAND_OVER: partial(self.sheet.open, self.handing.over_page),
+            ActionName.HAND_OVER: lambda: self.sheet.open(self.handing.over_page),
             ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
@@ -227,7 +196,7 @@ class Window(Frame):
             ActionName.LARGER: lambda: self._set_scale(1),
             ActionName.SMALLER: lambda: self._set_scale(-1),
             ActionName.QUIT: self.close,
-            **{name: partial(self.open_page, name) for name in self.pages},
+            **{name: partial(self.pages.toggle, name) for name in self.pages.actions},
         }
 
     def _connect(self) -> None:
@@ -248,7 +217,7 @@ class Window(Frame):
         self.sheet.closed.connect(lambda: self.view.setFocus())
         self.recent_menu.aboutToShow.connect(self.files.show_recent)
         self.desk.document.named.connect(self._on_named)
-        self.desk.selection.changed.connect(self._on_selection_changed)
+        self.desk.selection.changed.connect(self.pages.follow_selection)
         self.desk.trial.refused_changed.connect(self._on_refused_changed)
         self.desk.trial.mend_offered.connect(self._on_mend_offered)
         self.editor.host_busy.connect(self._on_host_busy)
@@ -263,37 +232,13 @@ class Window(Frame):
 
     # The side sheet
 
-    def open_page(self, name: ActionName) -> None:
-        """Open a page of the side sheet; asked for again, it is closed."""
-        page = self._page(name)
-        if self.sheet.shows(page):
-            self.sheet.close_sheet()
-        else:
-            self.sheet.open(page)
-            page.setFocus()
-
     def _on_page_changed(self) -> None:
-        self.dials.why_button.setChecked(self.sheet.shows(self.pages[ActionName.WHY]))
-
-    def _page(self, name: ActionName) -> Page:
-        if name is ActionName.SETTINGS:
-            item, host = self.desk.selection.item, self.desk.selection.host
-            if host is not None:
-                self.plan_page.choose(host.id)
-            return self.plan_page if item is None else self.pool_page if isinstance(item, Pool) else self.pages[name]
-        return self.pages[name]
-
-    def _on_selection_changed(self) -> None:
-        shown = (self.pages[ActionName.SETTINGS], self.pool_page)
-        if any(self.sheet.shows(page) for page in shown):
-            page = self._page(ActionName.SETTINGS)
-            if not self.sheet.shows(page):
-                self.sheet.open(page)
-            self.sheet.to_top()
+        self.dials.why_button.setChecked(self.pages.shows(WhyPage))
 
     def _on_new_host(self) -> None:
-        self.sheet.open(self.plan_page)
-        self.plan_page.add_host()
+        page = self.pages.get(PlanPage)
+        self.sheet.open(page)
+        page.add_host()
 
     # Rows
 
@@ -379,7 +324,7 @@ class Window(Frame):
         units = self.desk.units
         return {
             "geometry": geometry, "dials_folded": self.dials.folded_by_choice,
-            "why": self.sheet.shows(self.pages[ActionName.WHY]),
+            "why": self.pages.shows(WhyPage),
             "units": {name: units.chosen(name) for name in CHOICES},
             "views": {name: view.arrangement() for name, view in self.views.items()},
         }  # fmt: skip
