@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from typing import Any, ClassVar
 
-from ruvex.advise import without_host, without_lines, worst_time
+from ruvex.advise import without_host, without_lines, worst_moment, worst_time
 from ruvex.placing import Losses
 from ruvex.plan import plan_text
 from ruvex.play import Player
@@ -120,6 +120,19 @@ class AtAnyTime(unittest.TestCase):
         found = without_host(site, "a", 22.5 * 3600)
         self.assertEqual(found.down, ("b",))
         self.assertIn("while b is down by the plan", without_lines(found, site.plan)[0])
+
+    def test_the_worst_moment_of_all_is_the_one_at_which_most_is_missing(self) -> None:
+        """18 of 30 GHz at eight are more than 16 with 20 left while a host is down: so the chart has it."""
+        for eight, ten, worst in ((8000, 6000, 8), (8000, 8000, 22)):
+            peak = {"kind": "steps", "at": [["00:00", 500], ["08:00", eight], ["09:00", 500], ["22:00", ten]]}
+            guests = [
+                cpu_guest(f"g{i}", 0, vcpus=10)
+                | {"boot_s": 0, "host": host, "demand": {"cpu": peak, "working": 9, "touched": 9}}
+                for i, host in enumerate("aabbcc")
+            ]
+            day = Player(self.site(guests, events=[{"at": "22:00", "do": "host-down", "target": "b"}]), record_s=60.0)
+            day.run()
+            self.assertEqual(worst_moment(day.recording).at_s // 3600, worst)
 
     def test_who_stays_off_all_day_lacks_all_it_wants(self) -> None:
         """A guest that wants CPU all day and memory all day, and finds no host: 48 guest-hours more."""

@@ -4,6 +4,12 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator, Sequence
+from typing import Final
+
+from tests.thorough import many
+
+DAMAGED: Final = many(10_000, 1_200)
+"""How many files of each kind are damaged."""
 
 
 def damaged(whole: Sequence[bytes], count: int) -> Iterator[bytes]:

@@ -34,7 +34,7 @@ from ruvex.plan import Plan, PlanError, RuvexError, Trace, plan_text, read_plan
 from ruvex.site import site_of
 from tests.builders import plan_of
 from tests.cli.inside import run
-from tests.exchange.damage import damaged
+from tests.exchange.damage import DAMAGED, damaged
 from tests.thorough import many
 
 NOON = 1_790_000_000 - 1_790_000_000 % 86_400 + 43_200
@@ -231,12 +231,12 @@ class Loads(unittest.TestCase):
             self.taken("time,mail\n00:10,2\n", plan_of([{"id": "mail"}]), zone="Orrin/Sound")
 
     def test_damaged_files(self) -> None:
-        """Ten thousand: an error of ours or a plan, nothing else."""
+        """Ten thousand in full: an error of ours or a plan, nothing else."""
         wide = "time,mail,web\n" + "".join(f"2026-11-02 {h:02}:00,{h},{9 - h / 4}\n" for h in range(24))
         plan, kept = plan_of([{"id": "mail"}, {"id": "web"}]), "\n".join(OPENMETRICS.split("\n")[50:])
         whole = [wide.encode(), ("# TYPE memory_used_bytes gauge\n" + kept.partition("gauge\n")[2]).encode()]
         taken = 0
-        for number, content in enumerate(damaged(whole, 10_000)):
+        for number, content in enumerate(damaged(whole, DAMAGED)):
             path = self.path.with_suffix(".om" if number % 2 else ".csv")
             path.write_bytes(content)
             try:
@@ -247,7 +247,7 @@ class Loads(unittest.TestCase):
                 taken += 1
             except RuvexError as error:
                 self.assertTrue(str(error))
-        self.assertGreater(taken, 200)
+        self.assertGreater(taken, DAMAGED // 50)
 
     def test_by_command(self) -> None:
         """Told first, then taken: the plan and its traces are written, and it plays."""

@@ -7,6 +7,7 @@ import re
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from hypothesis import given, settings
@@ -18,6 +19,7 @@ from ruvex.ledger import LookFigures, Owner, owners_of
 from ruvex.plan import THIN_SPACE, Plan, PlanFileError, plan_text, read_plan
 from ruvex.play import Player
 from ruvex.report import report_of, write_report
+from ruvex.report._charts import day_chart
 from ruvex.report._page import html_of
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
@@ -125,6 +127,50 @@ class Owners(unittest.TestCase):
             self.assertAlmostEqual(sum(p.unmet_hours for p in parts), lacking, delta=1e-6 * max(1.0, lacking))
 
 
+class Charts(unittest.TestCase):
+    """What a day's chart shows, read off its outlines."""
+
+    def _drawn(self, *lines: list[float], supply: float = 4.0) -> Any:
+        times = np.linspace(0.0, 86_400.0, len(lines[0]))
+        wanted, used, lacking = (np.array(line) for line in lines)
+        return html.fromstring(day_chart(times, wanted, used, lacking, ("supply", supply), "GHz", "CPU <of> a & b"))
+
+    def _outline(self, chart: Any, kind: str) -> list[tuple[float, float]]:
+        (told,) = chart.xpath(f"./path[@class='{kind}']/@d")
+        return [(float(x), float(y)) for x, y in re.findall(r"([\d.]+) ([\d.]+)", told)]
+
+    def test_lines_and_areas_lie_where_the_axes_say(self) -> None:
+        """1, 6 and 2 GHz wanted of which 1, 4 and 2 were had, beside a supply of 4; marks at 0, 2, 4 and 6."""
+        chart = self._drawn([1, 6, 2], [1, 4, 2], [0, 2, 0])
+        told, heights = (chart.xpath(f"./text[@text-anchor='end']/{what}")[1:] for what in ("text()", "@y"))
+        marks = dict(zip(told, (float(y) - 3.5 for y in heights), strict=True))
+        self.assertEqual(list(marks), ["0", "2", "4", "6"])
+        wanted, had, lacking = (self._outline(chart, kind) for kind in ("wanted", "had", "lacking"))
+        self.assertEqual([y for _, y in wanted], [self._between(marks, 1), marks["6"], marks["2"]])
+        self.assertEqual([y for _, y in had[:3]], [self._between(marks, 1), marks["4"], marks["2"]])
+        self.assertEqual({y for _, y in had[3:]}, {marks["0"]})
+        # The part that lacks stands on what was had.
+        self.assertEqual((lacking[1][1], lacking[4][1]), (marks["6"], marks["4"]))
+        (bound,) = chart.xpath("./line[@class='bound']/@y1")
+        self.assertAlmostEqual(float(bound), marks["4"], delta=0.06)
+        noon = wanted[1][0]
+        self.assertEqual(chart.xpath(f"./text[@text-anchor='middle'][@x='{noon}']/text()"), ["12:00"])
+        self.assertEqual(chart.get("aria-label"), "CPU <of> a & b")
+        self.assertEqual(chart.xpath("./text[@font-weight]/text()"), ["CPU <of> a & b"])
+
+    def _between(self, marks: dict[str, float], value: float) -> float:
+        return round(marks["0"] + (marks["2"] - marks["0"]) * value / 2, 1)
+
+    def test_nothing_at_all_and_a_minute(self) -> None:
+        """No row, no amount: axes and no line of a supply of nothing; ten minutes have marks of their own."""
+        empty = html.fromstring(day_chart(*(np.zeros(0),) * 4, ("supply", 0.0), "GHz", "CPU"))
+        self.assertEqual(empty.xpath("./path[@class='wanted'] | ./line[@class='bound']"), [])
+        times = np.linspace(0.0, 600.0, 7)
+        short = html.fromstring(day_chart(times, *(np.ones(7),) * 2, np.zeros(7), ("supply", 1.0), "GHz", "CPU"))
+        self.assertEqual(short.xpath("./text[@text-anchor='middle']/text()"),
+                         ["00:00", "00:02", "00:04", "00:06", "00:08", "00:10"])  # fmt: skip
+
+
 class Pages(unittest.TestCase):
     """The report itself."""
 
@@ -162,8 +208,8 @@ class Pages(unittest.TestCase):
             page = html_of(report_of(site_of(plan, {})))
             chart = html.fromstring(page).xpath(f"//svg[@aria-label='CPU of {owner}']")
             self.assertEqual(len(chart), 1)
-            background = html.tostring(chart[0], encoding="unicode").split('id="patch_2"')[1]
-            left, _, right = (float(x) for x in re.findall(r"[ML] ([\d.]+) ", background)[:3])
+            (axes,) = chart[0].xpath("./path[@class='axes']/@d")
+            left, right = (float(x) for x in re.findall(r"M([\d.]+) .*H([\d.]+)", axes)[0])
             return right - left, page
 
         (short, _), (long, page) = width("Ann"), width("Harbour " * 112 + "west")

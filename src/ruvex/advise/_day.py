@@ -84,7 +84,9 @@ def usual_rows(recording: Recording) -> NDArray[np.bool_]:
 
 
 def worst_moment(recording: Recording, *, usual: bool = False) -> Worst:
-    """Find the moment at which most is missing, CPU and memory together, each beside its supply.
+    """Find the moment at which most is missing, CPU and memory together, each beside the most there is on that day.
+
+    Beside what there is at the moment, an hour with a host down would be the worst, although far less is missing then.
 
     Parameters
     ----------
@@ -96,8 +98,10 @@ def worst_moment(recording: Recording, *, usual: bool = False) -> Worst:
     """
     figures = TimeFigures(recording, slice(None))
     cpu, memory = (figures.lacks(of).sum(axis=0) for of in RESOURCES)
-    supply, there = (recording.of_places(name).sum(axis=0) for name in ("cpu_supply", "memory_supply"))
-    missing = cpu / np.maximum(supply, 1.0) + memory / np.maximum(there, 1.0)
+    supply, there = (
+        float(recording.of_places(name).sum(axis=0).max(initial=1.0)) for name in ("cpu_supply", "memory_supply")
+    )
+    missing = cpu / supply + memory / there
     if usual:
         missing = np.where(usual_rows(recording), missing, -1.0)
     row = int(np.argmax(missing)) if missing.size else 0
