@@ -10,10 +10,12 @@ import sys
 from unittest.mock import patch
 
 from ruvex.cli import main
+from ruvex.engine import kernels
 
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     """Run ruvex here; gives what it printed and its exit status."""
+    kernels()  # in this process all is compiled, whichever command comes first
     out, err = io.StringIO(), io.StringIO()
     before = signal.getsignal(signal.SIGINT)
     status = 0

@@ -6,7 +6,7 @@ __all__ = ["main"]
 
 
 def main() -> None:
-    """Run the command line and leave with its exit status, whatever happens."""
+    """Run the command line in a process of its own, and leave with its exit status, whatever happens."""
     import sys
 
     def command() -> int:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ruvex.advise import Remedy, refusal_of, remedies_for
 from ruvex.cli._document import print_document
-from ruvex.cli._input import read_plan
+from ruvex.cli._input import load_little, read_plan
 from ruvex.plan import EditError, Plan, change_settings
 from ruvex.promise import Refusal, hosts_that_take
 from ruvex.site import site_of
@@ -28,6 +28,7 @@ def print_admission(path: Path, guest: str, *, as_json: bool) -> int:
         The plan cannot be used, or has no such guest.
     """
     file = read_plan(path)
+    load_little(file.plan)
     if guest not in file.plan.guest_index:
         known = ", ".join(list(file.plan.guest_index)[:10])
         raise EditError(f"there is no guest {guest!r} in the plan; it has {known or 'none'}")

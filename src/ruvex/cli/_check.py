@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from ruvex.cli._document import print_document
-from ruvex.cli._input import read_plan
+from ruvex.cli._input import load_little, read_plan
 from ruvex.plan import Plan, PlanError, Problem
 from ruvex.promise import all_refusals, claims_of
 from ruvex.site import Site, broken_rules, site_of
@@ -57,6 +57,7 @@ def print_check(path: Path, *, as_json: bool) -> int:
         if not any(re.split(r"[.\[]", problem.path)[0] in parts for problem in error.problems):
             raise
         return _print("", [_fault_of(problem) for problem in error.problems], as_json=as_json)
+    load_little(file.plan)
     site = site_of(file.plan, file.traces)
     return _print(file.plan.name, [*_promises(site), *_off(site), *_rules(site)], as_json=as_json)
 

@@ -8,8 +8,7 @@ from typing import Final
 
 from ruvex.cli._columns import fitted
 from ruvex.cli._document import print_document
-from ruvex.cli._input import read_plan
-from ruvex.cli._why import print_why
+from ruvex.cli._input import load_little, read_plan
 from ruvex.divide import Division, PlacePart, ResourceDivision, divide, place_label, places_of
 from ruvex.ledger import LookFigures
 from ruvex.plan import (
@@ -44,8 +43,11 @@ def print_division(path: Path, at: str | None, why: str | None, *, by_host: bool
     file = read_plan(path)
     at_s = file.plan.moment if at is None else time_in_day(at, file.plan)
     if why is not None:
+        from ruvex.cli._why import print_why
+
         print_why(file, path, at_s, why, as_json=as_json)
         return 0
+    load_little(file.plan)
     division = divide(site_of(file.plan, file.traces), at_s)
     if as_json:
         print_document(division.to_json())

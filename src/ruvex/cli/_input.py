@@ -6,10 +6,13 @@ import sys
 from pathlib import Path
 from typing import Final
 
-from ruvex.plan import MAX_PLAN_BYTES, PlanFile, PlanFileError, parse_plan
+from ruvex.engine import work_plainly
+from ruvex.plan import MAX_PLAN_BYTES, Plan, PlanFile, PlanFileError, parse_plan
 from ruvex.plan import read_plan as read_plan_file
 
 STANDARD_INPUT: Final = "-"
+_FEW: Final = 200
+"""A plan of no more guests is divided a few times in less time than it takes to load what is compiled."""
 
 
 def read_plan(path: Path) -> PlanFile:
@@ -28,3 +31,9 @@ def read_plan(path: Path) -> PlanFile:
     if len(content) > MAX_PLAN_BYTES:
         raise PlanFileError(f"standard input: more than {MAX_PLAN_BYTES} bytes; it may not have as many")
     return parse_plan(content, "standard input", Path.cwd())
+
+
+def load_little(plan: Plan) -> None:
+    """Do without compiled kernels where a command that divides a few times, and plays nothing, is sooner done so."""
+    if len(plan.guests) <= _FEW:
+        work_plainly()

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
 from ruvex.engine import rows as r
-from ruvex.engine._jit import kernel, part
+from ruvex.engine._jit import exp2, kernel, part
 
 
 @part
@@ -27,7 +25,7 @@ def _knot(knots: Any, start: int, end: int, at_s: float) -> int:
 def _daily(numbers: Any, i: int, day_s: float, at_s: float) -> float:
     half = day_s / 2
     distance = abs((at_s - numbers[2, i] + half) % day_s - half)
-    return numbers[0, i] + (numbers[1, i] - numbers[0, i]) * np.exp2(-((2 * distance / numbers[3, i]) ** 2))
+    return numbers[0, i] + (numbers[1, i] - numbers[0, i]) * exp2(-((2 * distance / numbers[3, i]) ** 2))
 
 
 @part
