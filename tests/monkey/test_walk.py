@@ -8,6 +8,12 @@ from ruvex.cores import prepare
 from tests.monkey.walk import walk
 
 WALKS, STEPS = 4, 40
+ONCE_WRONG = {
+    2330089: (4, 6, 7, 8, 20, 21, 22, 25, 26),
+    2330121: (10, 14, 15, 16, 17, 30, 31, 42, 43, 125, 126, *range(137, 143)),
+    2340028: (10, 13, 17, 19, 22, 23, 40),
+}
+"""Steps after which something was wrong: remedies of a copied pool, the list's cell, lanes with a guest less."""
 
 
 class Walks(unittest.TestCase):
@@ -21,3 +27,9 @@ class Walks(unittest.TestCase):
         prepare()
         for seed in range(1, WALKS + 1):
             self.assertIsNone(walk(seed, range(STEPS)), f"seed {seed}")
+
+    def test_what_once_went_wrong(self) -> None:
+        """A few short walks that were not to their end."""
+        prepare()
+        for seed, steps in ONCE_WRONG.items():
+            self.assertIsNone(walk(seed, steps), f"seed {seed}")

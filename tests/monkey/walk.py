@@ -381,6 +381,8 @@ def walk(seed: int, steps: Sequence[int]) -> tuple[int, str, str] | None:
         one.rest()
     except MishapError as mishap:
         return number, one.did or did, str(mishap)
+    except Exception:
+        return number, one.did or did, traceback.format_exc()
     finally:
         one.close()
     return None

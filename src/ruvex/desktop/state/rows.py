@@ -138,11 +138,13 @@ class RowList:
         maker = _Maker(division, plan, folded, found)
         ordered = _in_order(division, plan, order)
         before = maker.hosts(plan) if hosts_first and found is None else ()
-        self.rows = [*before, *(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))]
+        rows = [*before, *(maker.by_host(plan, ordered) if by_host else maker.tree(ordered))]
         height_of = heights.of if isinstance(heights, Heights) else heights
-        self.tops = [0]
-        for row in self.rows:
-            self.tops.append(self.tops[-1] + height_of(row))
+        tops = [0]
+        for row in rows:
+            tops.append(tops[-1] + height_of(row))
+        # Both at once: a height that cannot be told leaves the rows that were.
+        self.rows, self.tops = rows, tops
         self._number = {}
         for i, row in enumerate(self.rows):
             self._number.setdefault(row.item_id, i)

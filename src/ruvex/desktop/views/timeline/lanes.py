@@ -156,7 +156,6 @@ class Lanes(RowField):
         self.row_list.rebuild(
             self._desk.look.division, plan, self.folded, height, wanted=self._wanted, hosts_first=True
         )
-        self._pictures.forget_members()
         self.reader.show_rows(self.row_list)
         self.reader.follow(self.current_number())
         self._lay_out()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+import weakref
 from collections.abc import Iterable
 from typing import Final
 
@@ -20,7 +21,7 @@ from ruvex.desktop.views.timeline.days import Days
 from ruvex.desktop.views.timeline.host_lane import flow_lane_image, host_lane_image
 from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.raster import Values
-from ruvex.plan import pools_within
+from ruvex.plan import Plan, pools_within
 from ruvex.play import Recording
 
 TALL: Final = 40
@@ -37,6 +38,7 @@ class Pictures:
     def __init__(self, desk: Desk, theme: Theme, days: Days) -> None:
         self._desk, self._theme, self._days = desk, theme, days
         self._members: dict[str, NDArray[np.int64]] = {}
+        self._members_of: tuple[weakref.ref[Recording], Plan] | None = None
         self._tops: dict[str, Tops] = {}
         self._images: dict[str, QImage] = {}
         self._stale: set[str] = set()
@@ -51,10 +53,6 @@ class Pictures:
         self._stale.clear()
         self._tops.clear()
         self._columns.clear()
-
-    def forget_members(self) -> None:
-        """Find out anew who is in which row."""
-        self._members.clear()
 
     def age(self) -> None:
         """Draw all of them anew, a few at a time: until its turn comes each shows what it had."""
@@ -73,14 +71,20 @@ class Pictures:
 
     def members(self, item_id: str) -> NDArray[np.int64]:
         """Give the places of a row's guests in the recording."""
-        found = self._members.get(item_id)
         recording, plan = self._days.recording, self._desk.look.plan
-        if found is None and recording is not None:
+        if recording is None:
+            return np.zeros(0, dtype=np.int64)
+        if self._members_of is None or self._members_of[0]() is not recording or self._members_of[1] is not plan:
+            # Places are those in one recording: another one may have fewer guests, and be there before rows are laid.
+            self._members_of = weakref.ref(recording), plan
+            self._members.clear()
+        found = self._members.get(item_id)
+        if found is None:
             index = recording.guest_index
             inside = pools_within(plan, item_id) if item_id in plan.pool_index else set()
             names = [g.id for g in plan.guests if g.id == item_id or (g.pool is not None and g.pool in inside)]
             found = self._members[item_id] = np.array([index[n] for n in names if n in index], dtype=np.int64)
-        return np.zeros(0, dtype=np.int64) if found is None else found
+        return found
 
     def tops(self, item_id: str) -> Tops:
         """Give the values at the upper edges of a row's lanes."""
