@@ -31,6 +31,7 @@ from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
+from tests.thorough import only_in_full
 
 HOUR = 3600.0
 STILL = {"shift_s": 0, "height_percent": 0, "length_percent": 0, "surge_percent": 0, "failing_percent": 0}
@@ -222,6 +223,7 @@ class WhoeverPlays(unittest.TestCase):
         np.testing.assert_array_equal(many.table, self.alone)
         self.assertGreater(len(np.unique(self.alone[:, 0])), 30)
 
+    @only_in_full
     def test_a_cluster_that_loses_a_worker(self) -> None:
         """A real scheduler and two workers, one of them killed in mid-run: nothing is lost, nothing differs."""
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

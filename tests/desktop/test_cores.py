@@ -6,6 +6,7 @@ import csv
 import json
 import time
 import xml.etree.ElementTree as ET
+from unittest.mock import patch
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -15,6 +16,7 @@ from PyQt6.QtTest import QTest
 from ruvex.cores import crowd_of, trace
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.kit.theme import blend
+from ruvex.desktop.state.tracing import Tracing
 from ruvex.desktop.views.cores import CoresView
 from ruvex.desktop.views.cores.controls import crowd_text
 from ruvex.desktop.views.cores.histogram import counts_of
@@ -74,7 +76,12 @@ class CoresCase(WindowCase):
 
 
 class Turns(CoresCase):
-    """What is drawn, lit, told, zoomed and selected."""
+    """What is drawn, lit, told, zoomed and selected; what else could be asked of each host is not worked out here."""
+
+    def setUp(self) -> None:
+        """Let no question be asked."""
+        super().setUp()
+        self.enterContext(patch.object(Tracing, "_next", lambda _tracing: None))
 
     def test_the_turn_below_the_pointer_is_told_and_a_click_selects_its_guest(self) -> None:
         """Who, how long, why it ended, which fellows ran and who waited: as the trace has it."""

@@ -47,7 +47,7 @@ def talker(name: str, host: str) -> dict[str, Any]:
     return guest | {"demand": guest["demand"] | {"net_mib_s": 80}}
 
 
-FEW = many(49, 12)
+FEW = many(49, 6)
 
 
 class AgainstEveryPlacement(unittest.TestCase):

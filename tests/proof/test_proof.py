@@ -28,7 +28,7 @@ from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 from tests.cores.host import MHZ, guest, plan_on
 from tests.divide.strategies import plans
-from tests.thorough import many
+from tests.thorough import IS_FULL, many
 
 CASES: dict[str, tuple[list[dict[str, Any]], list[dict[str, Any]]]] = {
     "three weights": ([], [guest("a", shares=100), guest("b", shares=250), guest("c", shares=50)]),
@@ -167,7 +167,7 @@ class OnTheKernel(unittest.TestCase):
     def measured(self, scaled: Scaled) -> Proof:
         """Measure up to three times: what else runs on this machine may take a processor away in any one of them."""
         for _ in range(3):
-            proof = self.proved(scaled, seconds=2.0, runs=1)
+            proof = self.proved(scaled, seconds=2.0 if IS_FULL else 1.0, runs=1)
             if proof.part_had >= QUIET and all(abs(row.mean - row.party.expected) < NEAR / 2 for row in proof.rows):
                 break
         if proof.part_had < QUIET:

@@ -11,6 +11,7 @@ from ruvex.divide import divide
 from ruvex.plan import read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
+from tests.thorough import only_in_full
 
 GUESTS = 100_000
 HOSTS = 1250
@@ -19,6 +20,7 @@ HOSTS = 1250
 class HundredThousand(unittest.TestCase):
     """Whatever is done with a site is done with a huge one."""
 
+    @only_in_full
     def test_read_divided_and_played(self) -> None:
         """All that is delivered is no more than there is; a play goes on from tick to tick."""
         hosts = [

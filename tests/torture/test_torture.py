@@ -23,7 +23,7 @@ from tests.torture.watchdog import Watchdog
 from tests.torture.window_kills import number_in
 
 ROOT = Path(__file__).resolve().parents[2]
-INPUTS = many(2500, 400)
+INPUTS = many(2500, 300)
 """About a minute's, in full."""
 WINDOWS = many(5, 1)
 
