@@ -11,6 +11,7 @@ import json
 import os
 import pkgutil
 import queue
+import re
 import resource
 import subprocess
 import sys
@@ -18,6 +19,7 @@ import tempfile
 import threading
 import time
 import unittest
+from collections.abc import Mapping
 from dataclasses import astuple, dataclass
 from pathlib import Path
 from typing import TextIO
@@ -32,7 +34,11 @@ SLOWEST_SHOWN = 8
 TIMES = ROOT / ".venv" / "test-times.txt"
 """The CPU seconds of each test, the longest first."""
 DOCTESTS = "doctests"
-_LONG = ("tests.advise", "tests.laws", "tests.play", "tests.placing", "tests.torture", "tests.desktop.test_steps")
+TABLE = ROOT / "docs" / "CONTRIBUTING.md"
+"""Where the CPU seconds of each module stand: what takes long begins first, and who makes one slower sees it."""
+_ROW = re.compile(r"^\| `((?:tests\.|doctests)[\w.]*)` \| (\d+) \|$", re.MULTILINE)
+_LEAST_S = 5
+"""Modules of less stand in the table together."""
 _MOST_READ = 8000
 _FULL_S = 3600
 """So long each of ``LONG`` goes on."""
@@ -112,11 +118,24 @@ def doctests() -> unittest.TestSuite:
 
 
 def modules_of_tests() -> list[str]:
-    """Name what is run, a module or the examples in docstrings at a time; what takes long comes first."""
+    """Name what is run, a module or the examples in docstrings at a time; what took long, or is new, comes first."""
     names = [
         ".".join(path.relative_to(ROOT).with_suffix("").parts) for path in sorted((ROOT / "tests").rglob("test_*.py"))
     ]
-    return sorted([*names, DOCTESTS], key=lambda name: not name.startswith(_LONG))
+    seconds = {name: int(took) for name, took in _ROW.findall(TABLE.read_text(encoding="utf-8"))}
+    return sorted([*names, DOCTESTS], key=lambda name: -seconds.get(name, 0))
+
+
+def write_table(seconds: Mapping[str, float]) -> None:
+    """Write what each module took into the table."""
+    long = sorted(((took, name) for name, took in seconds.items() if took >= _LEAST_S), reverse=True)
+    rest = sum(took for took in seconds.values() if took < _LEAST_S)
+    rows = "".join(f"| `{name}` | {took:.0f} |\n" for took, name in long)
+    rows += f"| {len(seconds) - len(long)} others | {rest:.0f} |\n| all | {sum(seconds.values()):.0f} |\n"
+    head = "| module | CPU, s |\n|---|---|\n"
+    before, _, after = TABLE.read_text(encoding="utf-8").partition(head)
+    _, _, after = after.partition("\n\n")
+    TABLE.write_text(f"{before}{head}{rows}\n{after}".rstrip("\n") + "\n", encoding="utf-8")
 
 
 def run_suite(suite: unittest.TestSuite, said: TextIO) -> tuple[Counts, list[tuple[float, str]]]:
@@ -228,9 +247,15 @@ class Worker:
         self._process.communicate()
 
 
-def run_everything() -> Counts:
-    """Run all modules in as many processes as there are processors, and print what failed and what took long."""
-    waiting, seconds = queue.SimpleQueue[str](), list[tuple[float, str]]()
+def run_everything(*, is_measured: bool = False) -> Counts:
+    """Run all modules in as many processes as there are processors, and print what failed and what took long.
+
+    Parameters
+    ----------
+    is_measured
+        Whether what each took is written down in ``TABLE``.
+    """
+    waiting, seconds, by_module = queue.SimpleQueue[str](), list[tuple[float, str]](), dict[str, float]()
     total, lock = Counts(0, 0, 0), threading.Lock()
     for name in modules_of_tests():
         waiting.put(name)
@@ -246,6 +271,7 @@ def run_everything() -> Counts:
             with lock:
                 total = total.plus(done.counts)
                 seconds.extend(done.seconds)
+                by_module[name] = done.cpu_s
                 print(f"{name}: {done.counts.passed} passed, {done.cpu_s:.0f} s of CPU", flush=True)
                 if done.said:
                     print(done.said, flush=True)
@@ -259,6 +285,8 @@ def run_everything() -> Counts:
         for thread in threads:
             thread.join()
     tell_slowest(seconds)
+    if is_measured:
+        write_table(by_module)
     return total
 
 
@@ -297,8 +325,11 @@ def tell_slowest(seconds: list[tuple[float, str]]) -> None:
 
 
 def main(names: list[str]) -> int:
-    """Run everything, with ``--full`` the long searches too, or only the named test modules; gives the exit status."""
+    """Run everything, or only the named modules of tests; with ``--full`` long searches too. Gives the exit status."""
     sys.path.insert(0, str(ROOT))
+    is_measured = names == ["--times"]
+    if is_measured:
+        names = []
     if names == ["--worker"]:
         work()
         return 0
@@ -309,7 +340,7 @@ def main(names: list[str]) -> int:
         counts, seconds = run_suite(unittest.TestLoader().loadTestsFromNames(names), sys.stderr)
         tell_slowest(seconds)
     else:
-        counts = run_checks().plus(run_everything())
+        counts = run_checks().plus(run_everything(is_measured=is_measured))
     print(f"{counts.passed} passed, {counts.failed} failed, {counts.skipped} skipped", flush=True)
     return 1 if counts.failed or counts.passed == 0 else 0
 

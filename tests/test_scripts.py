@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import os
 import re
 import struct
@@ -79,3 +80,28 @@ class Scripts(unittest.TestCase):
             self.assertEqual(run("bash", "-n", str(path)).returncode, 0, name)
         self.assertIn("set -euo pipefail", (ROOT / "scripts" / "setup.sh").read_text())
         self.assertTrue(os.access(ROOT / ".ci" / "run", os.X_OK))
+
+
+class Table(unittest.TestCase):
+    """What tests take, as docs/CONTRIBUTING.md has it."""
+
+    def test_what_takes_long_begins_first_and_a_new_measurement_replaces_the_old(self) -> None:
+        """Modules come as the table has them; written anew, the page around it stays as it is."""
+        spec = importlib.util.spec_from_file_location("run_tests", ROOT / "scripts" / "run_tests.py")
+        assert spec is not None
+        assert spec.loader is not None
+        runner = sys.modules["run_tests"] = importlib.util.module_from_spec(spec)
+        self.addCleanup(sys.modules.pop, "run_tests")
+        spec.loader.exec_module(runner)
+        with tempfile.TemporaryDirectory() as folder:
+            runner.TABLE = Path(folder) / "page.md"
+            page = "Before.\n\n| module | CPU, s |\n|---|---|\n| `tests.old` | 7 |\n| all | 7 |\n\nAfter.\n"
+            runner.TABLE.write_text(page, encoding="utf-8")
+            runner.write_table({"tests.test_demo": 6.4, "tests.test_scripts": 41.6, "tests.a": 2.0, "tests.b": 1.5})
+            rows = "| `tests.test_scripts` | 42 |\n| `tests.test_demo` | 6 |\n| 2 others | 4 |\n| all | 52 |\n"
+            self.assertEqual(runner.TABLE.read_text(encoding="utf-8"),
+                             f"Before.\n\n| module | CPU, s |\n|---|---|\n{rows}\nAfter.\n")  # fmt: skip
+            names = runner.modules_of_tests()
+            self.assertEqual(names[:2], ["tests.test_scripts", "tests.test_demo"])
+            self.assertIn("doctests", names)
+            self.assertEqual(len(names), len(set(names)))
