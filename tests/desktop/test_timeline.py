@@ -562,6 +562,18 @@ class DenseLanes(TimelineCase):
         self.settle()
         self.assertTrue(self.desk.rehearsal.is_current)
 
+    def test_a_lane_that_has_no_picture_any_more_is_not_behind(self) -> None:
+        """All are to be drawn anew, and one is as low by then as who is off all day: the lanes come to rest."""
+        self.wait_for_rehearsal()
+        self.picture(self.lanes)
+        pictures = self.lanes._pictures
+        row, place = next((row, place) for row, place in self.lanes._rows_shown() if row.kind == "guest")
+        pictures.age()
+        self.assertTrue(pictures.are_behind([row.item_id]))
+        place.setHeight(1)
+        self.assertIsNone(pictures.image(row, place, self.lanes.scale, 1.0))
+        self.assertFalse(pictures.are_behind([row.item_id]))
+
     def test_lanes_of_hosts_come_and_go_with_them(self) -> None:
         """A host that is added has its lane before any day with it was played, and none once that is taken back."""
         stale = []

@@ -347,6 +347,7 @@ class Walk:
                 self._application.processEvents()
             if not getattr(self.window.view, "is_behind", False):
                 break
+            QTest.qWait(2)  # what is drawn a few at a time goes on by timers
         else:
             raise MishapError(f"{type(self.window.view).__name__} is still looking")
         self._look()

@@ -99,12 +99,16 @@ class Pictures:
     def image(self, row: Row, place: QRect, scale: TimeScale, ratio: float) -> QImage | None:
         """Give the picture of a row; None where nothing was played, or it is off all day."""
         recording = self._days.recording
-        if recording is None or not recording.rows:
-            return None
         members = self.members(row.item_id)
-        if row.is_place and self._place_of(row, recording) is None:
-            return None
-        if not row.is_place and (not members.size or place.height() <= self._theme.px(OFF_LANE)):
+        if recording is None or not recording.rows:
+            has_picture = False
+        elif row.is_place:
+            has_picture = self._place_of(row, recording) is not None
+        else:
+            has_picture = bool(members.size) and place.height() > self._theme.px(OFF_LANE)
+        if recording is None or not has_picture:
+            # What has no picture any more is not behind: the lanes would be drawn again and again for it.
+            self._stale.discard(row.item_id)
             return None
         image = self._images.get(row.item_id)
         if image is None or (row.item_id in self._stale and time.perf_counter() < self._draw_until):
