@@ -14,6 +14,7 @@ import numpy as np
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.panels.host_chips import HostChip
 from ruvex.desktop.panels.row_story import host_story, row_story
+from ruvex.desktop.sheets.rules_page import RulesPage
 from ruvex.desktop.sheets.stores_page import StoresPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
@@ -171,6 +172,20 @@ class Reader:
             lines = plain(page.told.text()).splitlines()
             yield Said("stores", "disks there", "number", store.id, number(lines[0].split()[0]))
 
+    def rules(self) -> Iterator[Said]:
+        """What the sheet of rules says of the whole plan as it is now."""
+        page = cast(RulesPage, self.window.pages[ActionName.RULES])
+        now = {name: plain(text) for name, _, text in page.before_after.lines}
+        for name in RESOURCES:
+            word = RESOURCE_KINDS[name].word
+            parse = RESOURCE_KINDS[name].parse
+            short = now[f"guests short of {word}"]
+            yield Said("rules", f"guests short of {word}", "number", "site", number(short))
+            yield Said("rules", "lacking in all", name, "site", parse(now[f"{word} lacking"]))
+            yield Said("rules", "free of promises", name, "site", parse(now[f"{word} free to promise"]))
+        slowest = now["slowest pace"]
+        yield Said("rules", "slowest pace", "number", "site", None if slowest == "–" else number(slowest))
+
     def timeline(self) -> Iterator[Said]:
         """What the crosshair reads at the moment: of guests and pools, and of hosts."""
         view = cast(TimelineView, self.window.views["timeline"])
@@ -315,6 +330,19 @@ class Expected:
 
     def _free_of_promises(self, said: Said) -> float:
         return self.division.of(cast(Resource, said.of)).free
+
+    def _lacking_in_all(self, said: Said) -> float:
+        return float(self.figures.lacks(cast(Contended, said.of)).total)
+
+    def _guests_short_of_CPU(self, _said: Said) -> float:
+        return float(self.figures.how_many_short("cpu"))
+
+    def _guests_short_of_memory(self, _said: Said) -> float:
+        return float(self.figures.how_many_short("memory"))
+
+    def _slowest_pace(self, _said: Said) -> float | None:
+        paces = self.division.layers.pace
+        return float(np.nanmin(paces)) if np.any(~np.isnan(paces)) else None
 
     def _part(self, name: str, whom: str) -> float | None:
         r = self.division.of(cast(Resource, name))

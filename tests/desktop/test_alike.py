@@ -57,7 +57,18 @@ class Alike(WindowCase):
                 self.desk.trial.give_up()
                 self.run_action(ActionName.SETTLED)
         self.assertEqual(self.errors, [])
-        for where in ("dial", "hover", "Why", "list", "chip", "strip", "wing head", "timeline", "side by side"):
+        for where in (
+            "dial",
+            "hover",
+            "Why",
+            "list",
+            "chip",
+            "strip",
+            "wing head",
+            "rules",
+            "timeline",
+            "side by side",
+        ):
             self.assertGreater(self.read[where], PLANS, where)  # amounts that were there and read
 
     def test_views_that_ask_say_what_commands_do(self) -> None:
@@ -145,6 +156,8 @@ class Alike(WindowCase):
         said = [*self.reader.rows(items), *self.reader.hosts(), *self.reader.site()]
         self.window.pages.toggle(ActionName.STORES)
         said += self.reader.stores()
+        self.window.pages.toggle(ActionName.RULES)
+        said += self.reader.rules()
         self.window.sheet.close_sheet()
         self.go_to("list")
         said += self.reader.guest_list()
