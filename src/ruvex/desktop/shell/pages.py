@@ -123,6 +123,12 @@ class Pages:
         """Tell whether a page shows; it is not made for being asked."""
         return kind in self._made and self._sheet.shows(self._made[kind])
 
+    def open(self, kind: type[P]) -> P:
+        """Open a page, and give it."""
+        page = self.get(kind)
+        self._sheet.open(page)
+        return page
+
     def of_selection(self) -> Page:
         """Give the page with the settings of what is selected: a guest, a pool, or the host, as the plan's page."""
         selection = self._bench.desk.selection

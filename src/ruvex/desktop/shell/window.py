@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any, Final
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
-from ruvex.desktop.kit.command_box import CommandBox, Entry
+from ruvex.desktop.kit.command_box import CommandBox
 from ruvex.desktop.kit.notice import Notice
 from ruvex.desktop.kit.style import dress
 from ruvex.desktop.kit.theme import Theme
@@ -22,12 +21,16 @@ from ruvex.desktop.panels.head_band import HeadBand
 from ruvex.desktop.panels.refusal_panel import RefusalPanel
 from ruvex.desktop.panels.view import Bench, View, ViewSpec, bind
 from ruvex.desktop.sheets import SideSheet
+from ruvex.desktop.sheets.emptying_page import EmptyingPage
 from ruvex.desktop.sheets.plan_page import PlanPage
 from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.shell.arrangement import Arrangement
 from ruvex.desktop.shell.copying import copy_chart
 from ruvex.desktop.shell.exchanging import Exchanging
+from ruvex.desktop.shell.finding import Finding
 from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.handing import Handing
+from ruvex.desktop.shell.looks import Looks
 from ruvex.desktop.shell.menus import LOOKS, fill_plan_menu, fill_row_menu
 from ruvex.desktop.shell.pages import Pages
 from ruvex.desktop.shell.plan_files import PlanFiles, ask_open_path, ask_save_path
@@ -38,13 +41,8 @@ from ruvex.desktop.state.editing import Editor
 from ruvex.desktop.state.events import EventEditor
 from ruvex.desktop.state.live_work import LiveWork
 from ruvex.desktop.state.look import Mode
-from ruvex.desktop.state.moving import guests_on
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.steps import Step
-from ruvex.desktop.state.units import CHOICES
-from ruvex.plan import UnitError, format_time, parse_time
-
-_SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 
 
 class Window(Frame):
@@ -94,6 +92,9 @@ class Window(Frame):
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
         self.command_box = CommandBox(theme, self)
+        self._finding = Finding(self.command_box, bench, self.files, self.view_actions, lambda: self.view.setFocus())
+        self._arrangement = Arrangement(self, self.dials, self.views, self.pages, desk.units)
+        self._looks = Looks(theme, preferences)
         self._lay_out()
         fill_plan_menu(self.plan_menu, self.recent_menu, self.stories_menu, self.actions_by_name, self)
         self.row_menu = QMenu(self)
@@ -101,7 +102,7 @@ class Window(Frame):
         self._connect()
         self.setAcceptDrops(True)
         self.setMinimumSize(QSize(760, 480))
-        self._take_layout(preferences.layout)
+        self._arrangement.take(preferences.layout)
         self._on_theme_changed()
         self._on_named()
         self._on_undo_changed()
@@ -169,14 +170,14 @@ class Window(Frame):
             ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
-            ActionName.FIND: self._on_find,
+            ActionName.FIND: self._finding.find,
             ActionName.NEW_GUEST: editor.new_guest,
             ActionName.NEW_POOL: editor.new_pool,
             ActionName.NEW_HOST: self._on_new_host,
             ActionName.POWER: self.live.power,
             ActionName.DUPLICATE: editor.duplicate,
             ActionName.DELETE: editor.delete,
-            ActionName.MOVE: self._on_move,
+            ActionName.MOVE: self._finding.move,
             ActionName.UPWARD: lambda: editor.shift(-1),
             ActionName.DOWNWARD: lambda: editor.shift(1),
             ActionName.COPY: editor.copy,
@@ -189,12 +190,12 @@ class Window(Frame):
             ActionName.CPU_UNIT: lambda: units.next("cpu"),
             ActionName.MEMORY_UNIT: lambda: units.next("memory"),
             ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
-            ActionName.LOOK_DESKTOP: lambda: self._set_look("desktop"),
-            ActionName.LOOK_LIGHT: lambda: self._set_look("light"),
-            ActionName.LOOK_DARK: lambda: self._set_look("dark"),
-            ActionName.LOOK_CONTRAST: lambda: self._set_look("contrast"),
-            ActionName.LARGER: lambda: self._set_scale(1),
-            ActionName.SMALLER: lambda: self._set_scale(-1),
+            ActionName.LOOK_DESKTOP: partial(self._looks.choose, "desktop"),
+            ActionName.LOOK_LIGHT: partial(self._looks.choose, "light"),
+            ActionName.LOOK_DARK: partial(self._looks.choose, "dark"),
+            ActionName.LOOK_CONTRAST: partial(self._looks.choose, "contrast"),
+            ActionName.LARGER: partial(self._looks.resize_text, 1),
+            ActionName.SMALLER: partial(self._looks.resize_text, -1),
             ActionName.QUIT: self.close,
             **{name: partial(self.pages.toggle, name) for name in self.pages.actions},
         }
@@ -236,36 +237,12 @@ class Window(Frame):
         self.dials.why_button.setChecked(self.pages.shows(WhyPage))
 
     def _on_new_host(self) -> None:
-        page = self.pages.get(PlanPage)
-        self.sheet.open(page)
-        page.add_host()
+        self.pages.open(PlanPage).add_host()
 
     # Rows
 
     def _on_menu_asked(self, point: QPoint) -> None:
         self.row_menu.popup(point)
-
-    def _on_move(self) -> None:
-        plan, selection = self.desk.look.plan, self.desk.selection
-        entries = []
-        if selection.ids:
-            entries = [Entry("The top", "beside the pools", partial(self.editor.move_to, None))]
-            entries += [
-                Entry(pool.label, "move the selection into this pool", partial(self.editor.move_to, pool.id))
-                for pool in plan.pools
-                if pool.id not in selection.ids
-            ]
-        whole = selection.host
-        guests = guests_on(self.desk, whole.id) if whole is not None else None
-        if selection.ids or guests:
-            what = "move the selection to this host" if whole is None else f"move all guests of {whole.label} here"
-            entries += [
-                Entry(host.label, what, partial(self.live.move, host.id, guests))
-                for host in plan.hosts
-                if len(plan.hosts) > 1 and host is not whole
-            ]
-        if entries:
-            self.command_box.open(entries, lambda _text: ())
 
     def _on_mend_offered(self, text: str, label: str, step: Step) -> None:
         self.notice.tell(text, ((label, partial(self.desk.trial.take, step)), ("Leave it as it was", lambda: None)))
@@ -273,7 +250,7 @@ class Window(Frame):
     def _on_host_busy(self, host: str, text: str) -> None:
         def find_others() -> None:
             self.desk.selection.select(host)
-            self.sheet.open(self.pages[ActionName.EMPTY_HOST])
+            self.pages.open(EmptyingPage)
 
         self.notice.tell(text, (("Find them other hosts", find_others), ("Leave it", lambda: None)))
 
@@ -314,35 +291,10 @@ class Window(Frame):
             event.ignore()
             self.files.after_saving(self._close_now, without="Close without saving")
         else:
-            self.preferences.layout = self._layout_now()
+            self.preferences.layout = self._arrangement.now()
             self.files.close()
             self.desk.close()
             event.accept()
-
-    def _layout_now(self) -> dict[str, Any]:
-        geometry = self.saveGeometry().toBase64().data().decode("ascii")
-        units = self.desk.units
-        return {
-            "geometry": geometry, "dials_folded": self.dials.folded_by_choice,
-            "why": self.pages.shows(WhyPage),
-            "units": {name: units.chosen(name) for name in CHOICES},
-            "views": {name: view.arrangement() for name, view in self.views.items()},
-        }  # fmt: skip
-
-    def _take_layout(self, layout: dict[str, Any]) -> None:
-        """Arrange the window as it was left; what cannot be understood is passed over."""
-        units = layout.get("units")
-        if isinstance(units, dict):
-            for resource in CHOICES:
-                self.desk.units.choose(resource, str(units.get(resource)))
-        kept = layout.get("views")
-        for name, view in self.views.items():
-            of_view = kept.get(name) if isinstance(kept, dict) else None
-            view.arrange(of_view if isinstance(of_view, dict) else {})
-        folded = layout.get("dials_folded")
-        self.dials.set_folded(folded if isinstance(folded, bool) else None)
-        if layout.get("why") is True:
-            self.sheet.open(self.pages[ActionName.WHY])
 
     def _close_now(self) -> None:
         self._may_close = True
@@ -365,36 +317,6 @@ class Window(Frame):
             action = self.actions_by_name[name]
             action.setEnabled(can)
             action.setText(f"{name.value.text}: {text}" if text else name.value.text)
-
-    def _on_find(self) -> None:
-        plan, select = self.desk.look.plan, self._show_row
-        entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
-        entries += [Entry(host.label, "host", partial(select, host.id)) for host in plan.hosts]
-        entries += [
-            Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
-        ]
-        entries += [
-            Entry(title, f"story: {notes}", partial(self.files.open_story, path))
-            for path, title, notes in self.files.stories()
-        ]
-        entries += [Entry(action.text(), action.toolTip(), action.trigger) for action in self.view_actions.values()]
-        for name, action in self.actions_by_name.items():
-            if action.isEnabled() and name is not ActionName.FIND:
-                entries.append(Entry(action.text(), name.value.hint, action.trigger))
-        self.command_box.open(entries, self._times)
-
-    def _show_row(self, item_id: str) -> None:
-        self.desk.selection.select(item_id)
-        self.view.setFocus()
-
-    def _times(self, text: str) -> list[Entry]:
-        try:
-            at_s = parse_time(text) if ":" in text else -1.0
-        except UnitError:
-            return []
-        if not 0 <= at_s <= self.desk.look.plan.day_s:
-            return []
-        return [Entry(format_time(at_s), "move the moment there", lambda: self.desk.look.set_moment(at_s))]
 
     # Views
 
@@ -425,16 +347,6 @@ class Window(Frame):
         else:
             self._mode = "played" if self.desk.look.mode == "settled" else "settled"
             self.desk.look.set_mode(self._mode)
-
-    def _set_look(self, mode: str) -> None:
-        self.preferences.theme_mode = mode
-        self.theme.set_mode(mode)
-
-    def _set_scale(self, steps: int) -> None:
-        nearest = min(range(len(_SCALES)), key=lambda i: abs(_SCALES[i] - self.theme.scale))
-        scale = _SCALES[min(max(nearest + steps, 0), len(_SCALES) - 1)]
-        self.preferences.text_scale = scale
-        self.theme.set_scale(scale)
 
     def _on_theme_changed(self) -> None:
         theme = self.theme
