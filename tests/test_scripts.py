@@ -82,6 +82,19 @@ class Scripts(unittest.TestCase):
         self.assertTrue(os.access(ROOT / ".ci" / "run", os.X_OK))
 
 
+class Loaded(unittest.TestCase):
+    """Scripts that nothing else runs."""
+
+    def test_each_finds_what_it_imports(self) -> None:
+        """What a measurement takes from the product is still there by that name."""
+        sys.path.insert(0, str(ROOT / "scripts"))
+        self.addCleanup(sys.path.remove, str(ROOT / "scripts"))
+        for path in sorted((ROOT / "scripts").glob("*.py")):
+            with self.subTest(path.name):
+                importlib.import_module(path.stem)
+                self.addCleanup(sys.modules.pop, path.stem)
+
+
 class Table(unittest.TestCase):
     """What tests take, as docs/CONTRIBUTING.md has it."""
 
