@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide import Contended, Division, used_of_pools
+from ruvex.engine import rows as r
 from ruvex.ledger._short import falls_short
 from ruvex.plan import Resource
-from ruvex.play import PHASES, Player, Recording
+
+if TYPE_CHECKING:
+    # Named only: whoever divides once, and plays nothing, does not wait for what plays.
+    from ruvex.play import Player, Recording
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 _HOUR_S: Final = 3600.0
-_BOOTING: Final = PHASES.index("booting")
 _CHANNELS: Final[dict[Contended, tuple[str, str]]] = {
     "cpu": ("cpu_wanted", "cpu_delivered"), "memory": ("need", "met"), "store": ("ops_wanted", "ops_delivered"),
     "link": ("net_wanted_mib_s", "net_delivered_mib_s"),
@@ -42,7 +45,7 @@ class TimeFigures:
     @cached_property
     def on(self) -> Bools:
         """Who boots or runs."""
-        return np.asarray(self._recording.series("phase")[self._at] >= _BOOTING)
+        return np.asarray(self._recording.series("phase")[self._at] >= r.BOOTING)
 
     def series(self, channel: str) -> Floats:
         """Give a recorded channel, exact enough to be summed."""

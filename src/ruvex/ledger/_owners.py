@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 from ruvex.divide import Division, site_shares
 from ruvex.ledger._day import DayFigures
 from ruvex.plan import RESOURCES, Plan, pools_above, pools_within
-from ruvex.play import Player
+
+if TYPE_CHECKING:
+    from ruvex.play import Player
 
 Floats = NDArray[np.float64]
 NOBODY: Final = "nobody named"
