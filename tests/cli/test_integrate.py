@@ -14,7 +14,8 @@ import venv
 from pathlib import Path
 
 from ruvex.cli._integrate import APP_ID, PATHS, integrate
-from ruvex.cli._pages import MAN_PATH, SHELL_PATHS, completion, man_page
+from ruvex.cli._pages import completion, man_page
+from ruvex.cli._share import MAN_PATH, SHELL_PATHS
 from ruvex.plan import PlanFileError
 from tests.cli.inside import run
 from tests.thorough import only_in_full

@@ -10,7 +10,7 @@ import sysconfig
 from pathlib import Path
 from typing import Final
 
-from ruvex.cli._pages import MAN_PATH, SHELL_PATHS
+from ruvex.cli._share import MAN_PATH, SHELL_PATHS
 from ruvex.plan import PlanFileError, replace_file
 
 APP_ID: Final = "app.ruvex.Ruvex"

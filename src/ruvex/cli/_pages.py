@@ -3,17 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Any
 
 import typer
-
-SHELL_PATHS: Final = {
-    "bash": "bash-completion/completions/ruvex",
-    "zsh": "zsh/site-functions/_ruvex",
-    "fish": "fish/vendor_completions.d/ruvex.fish",
-}
-"""Where each shell looks for completions, below a folder ``share``."""
-MAN_PATH: Final = "man/man1/ruvex.1"
 
 
 @dataclass(frozen=True, slots=True)

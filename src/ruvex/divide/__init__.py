@@ -1,6 +1,7 @@
 """The division at a moment: who gets what, and why. NumPy, no Qt."""
 
-from ruvex.divide._causes import CAUSES, Causes, causes_of, played_causes
+from ruvex.divide._cause import CAUSES, Causes
+from ruvex.divide._causes import causes_of, played_causes
 from ruvex.divide._day import MOMENTS, Day, day_of, is_bank_full
 from ruvex.divide._demand import Demand, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
@@ -13,17 +14,12 @@ from ruvex.divide._parts import (
     CONTENDED_WORDS,
     Contended,
     Parts,
-    Shifts,
-    all_shifts,
-    looks_same,
     parts_of,
     parts_of_guests,
-    peer_weights,
-    shifts_between,
-    shifts_by_guest,
     used_of_pools,
 )
 from ruvex.divide._resource import ResourceDivision
+from ruvex.divide._shifts import Shifts, all_shifts, looks_same, peer_weights, shifts_between, shifts_by_guest
 from ruvex.divide._solve import Levels, NotConvergedError, Solved, solve, solve_as_one
 from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.divide._whole import Overcommit, overcommit_of, site_shares

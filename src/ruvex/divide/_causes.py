@@ -2,52 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvex.divide._cause import Causes
+from ruvex.divide._divided import Divided
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.plan import Resource
 
-if TYPE_CHECKING:
-    from ruvex.divide._division import Division
-
-CAUSES: Final = (
-    "", "own limit", "own ceiling", "own size", "agent missing", "pool's limit", "bank", "supply", "agent loading",
-    "still growing", "boot from disk", "cores it is kept to",
-)  # fmt: skip
-"""Why a guest is below its need; the first is that it is not.
-
-Three take time, so a division has none of them: the agent loads, it is still growing, it boots from disk.
-"""
-
 _NOISE: Final = 1e-9
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Causes:
-    """By row, the cause of its shortfall.
-
-    Attributes
-    ----------
-    code
-        Position in ``CAUSES``; 0 where nothing is missing.
-    pool_row
-        The row of the pool whose limit it is, where the cause is a pool's limit; else −1.
-    """
-
-    code: NDArray[np.int64]
-    pool_row: NDArray[np.int64]
-
-    def word(self, row: int) -> str:
-        """Give the cause of a row in the words of the glossary, empty where nothing is missing."""
-        return CAUSES[self.code[row]]
-
-
-def causes_of(division: Division, resource: Resource) -> Causes:
+def causes_of(division: Divided, resource: Resource) -> Causes:
     """Find for every row of ``cpu`` or ``memory`` what stops it from having more; worked out once for a division.
 
     A guest that has all it may have is stopped by its own setting; one that has less, by the nearest pool above it
@@ -60,12 +29,20 @@ def causes_of(division: Division, resource: Resource) -> Causes:
     return found
 
 
-def played_causes(division: Division, codes: NDArray[np.int64]) -> Causes:
+def memory_causes(division: Divided) -> NDArray[np.int64]:
+    """Give by guest in plan order why it has less memory than it needs, as a position in ``CAUSES``."""
+    pools = division.layout.parent.size
+    codes = np.zeros(pools + division.site.guests.shape[1], dtype=np.int64)
+    codes[division.layout.things] = causes_of(division, "memory").code
+    return codes[pools:]
+
+
+def played_causes(division: Divided, codes: NDArray[np.int64]) -> Causes:
     """Give the causes of memory of a moment that was played, where those of guests are known, in plan order."""
     return _find(division, "memory", codes)
 
 
-def _find(division: Division, resource: Resource, played: NDArray[np.int64] | None = None) -> Causes:
+def _find(division: Divided, resource: Resource, played: NDArray[np.int64] | None = None) -> Causes:
     site, solved, layout = division.site, division.solved, division.layout
     of, trees = division.of(resource), site.forest.trees
     count, pools = site.guests.shape[1], layout.parent.size
@@ -91,7 +68,7 @@ def _find(division: Division, resource: Resource, played: NDArray[np.int64] | No
 
 
 def _of_pools(
-    division: Division, unmet: NDArray[np.float64], codes: NDArray[np.int64], limiting: NDArray[np.int64], least: float
+    division: Divided, unmet: NDArray[np.float64], codes: NDArray[np.int64], limiting: NDArray[np.int64], least: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Give every pool the cause that keeps back most of what its guests lack, and where it is a limit, whose."""
     layout = division.layout

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvex.divide._causes import memory_causes
+from ruvex.divide._divided import Divided
 from ruvex.divide._parts import Parts, parts_of_guests, used_of_pools
 from ruvex.engine import rows as r
-
-if TYPE_CHECKING:
-    from ruvex.divide._division import Division
 
 Floats = NDArray[np.float64]
 
@@ -53,7 +52,7 @@ class HostFigures:
         What of its guests lies on spill volumes, shape (banks,), MiB.
     """
 
-    def __init__(self, division: Division) -> None:
+    def __init__(self, division: Divided) -> None:
         site = division.site
         trees, forest = site.forest.trees, site.forest
         count, on = site.hosts.shape[1], site.standing.on
@@ -91,7 +90,7 @@ class HostFigures:
         site = division.site
         if division.is_played:
             return division.solved.values[r.Q_PRESSURE, count : 2 * count].astype(np.int64)
-        lacking = division.memory_causes == r.SUPPLY
+        lacking = memory_causes(division) == r.SUPPLY
         missing = np.bincount(site.forest.place_of[1], lacking, minlength=2 * count)[count : 2 * count] > 0
         short = (self.free < self.kept - _SHORT_PART * self.supply[1]) | missing
         dire = self.free < site.rules[r.R_DIRE_PART] * self.kept
@@ -113,7 +112,7 @@ class PoolParts:
         Shape (pools, hosts): how many of its guests there live in the bank.
     """
 
-    def __init__(self, division: Division, k: int) -> None:
+    def __init__(self, division: Divided, k: int) -> None:
         site = division.site
         trees, forest, layout = site.forest.trees, site.forest, site.layout
         hosts, pools = site.hosts.shape[1], layout.parent.size

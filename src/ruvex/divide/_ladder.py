@@ -8,10 +8,11 @@ from typing import Final, Literal
 
 import numpy as np
 
-from ruvex.divide._causes import CAUSES, causes_of
+from ruvex.divide._cause import CAUSES
+from ruvex.divide._causes import causes_of
 from ruvex.divide._division import Division
-from ruvex.divide._parts import Shifts, shifts_between
 from ruvex.divide._resource import ResourceDivision
+from ruvex.divide._shifts import Shifts, shifts_between
 from ruvex.divide._solve import solve
 from ruvex.divide._sound import UnsoundDivisionError
 from ruvex.engine import rows

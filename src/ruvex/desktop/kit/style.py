@@ -135,7 +135,10 @@ def sheet_of(theme: Theme) -> str:
 def dress(window: QWidget, theme: Theme) -> None:
     """Let a window look as a theme has it, with its menus, popups and tips."""
     window.setPalette(theme.palette())
-    window.setStyleSheet(sheet_of(theme))
+    sheet = sheet_of(theme)
+    # All that was ever made in the window is polished anew for a sheet, be it the same one.
+    if window.styleSheet() != sheet:
+        window.setStyleSheet(sheet)
 
 
 def set_role(widget: QWidget, role: str) -> None:

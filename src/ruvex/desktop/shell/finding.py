@@ -16,7 +16,7 @@ from ruvex.desktop.state.moving import guests_on
 from ruvex.plan import UnitError, format_time, parse_time
 
 
-class Finding:
+class Finder:
     """Fills the command box.
 
     Parameters

@@ -27,7 +27,7 @@ from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.shell.arrangement import Arrangement
 from ruvex.desktop.shell.copying import copy_chart
 from ruvex.desktop.shell.exchanging import Exchanging
-from ruvex.desktop.shell.finding import Finding
+from ruvex.desktop.shell.finding import Finder
 from ruvex.desktop.shell.frame import Frame
 from ruvex.desktop.shell.handing import Handing
 from ruvex.desktop.shell.looks import Looks
@@ -92,7 +92,7 @@ class Window(Frame):
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
         self.command_box = CommandBox(theme, self)
-        self._finding = Finding(self.command_box, bench, self.files, self.view_actions, lambda: self.view.setFocus())
+        self._finding = Finder(self.command_box, bench, self.files, self.view_actions, lambda: self.view.setFocus())
         self._arrangement = Arrangement(self, self.dials, self.views, self.pages, desk.units)
         self._looks = Looks(theme, preferences)
         self._lay_out()
