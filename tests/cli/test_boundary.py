@@ -12,6 +12,7 @@ from pathlib import Path
 
 from ruvex.plan import plan_text
 from tests.builders import cpu_guest, plan_of
+from tests.cli.inside import run
 from tests.cli.test_commands import DEMO
 
 _MAIN = "from ruvex.cli import main; main()"
@@ -133,8 +134,8 @@ class Boundary(unittest.TestCase):
             ("1", large, "recording a row every 1 s takes"),
         ):
             with self.subTest(every):
-                self.ends(self.run_code("", "run", str(plan), "--out", out, "--every", every), 2, words)
-        self.ends(self.run_code("", "divide", str(self.plan), "--at", "1_0"), 2, "'1_0' is not a time")
+                self.ends(run("run", str(plan), "--out", out, "--every", every), 2, words)
+        self.ends(run("divide", str(self.plan), "--at", "1_0"), 2, "'1_0' is not a time")
 
     def test_a_series_keeps_links(self) -> None:
         """As saving does: what the link points to is replaced."""
@@ -144,8 +145,8 @@ class Boundary(unittest.TestCase):
         target.chmod(0o640)
         link = self.folder / "link.csv"
         link.symlink_to(target)
-        self.ends(self.run_code("", "run", str(self.plan), "--until", "00:01", "--out", str(link)), 0)
+        self.ends(run("run", str(self.plan), "--until", "00:01", "--out", str(link)), 0)
         self.assertTrue(link.is_symlink())
         self.assertTrue(target.read_text().startswith("time_s,place,guest"))
         self.assertEqual(target.stat().st_mode & 0o777, 0o640)
-        self.ends(self.run_code("", "run", str(self.plan), "--until", "00:01", "--out", "/dev/null/x.csv"), 2)
+        self.ends(run("run", str(self.plan), "--until", "00:01", "--out", "/dev/null/x.csv"), 2)

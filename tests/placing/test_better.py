@@ -21,10 +21,10 @@ from tests.laws.advice import placed
 from tests.laws.case import Case
 from tests.placing.exhaustive import best_of_all, small_site
 from tests.play.site import check
-from tests.thorough import many
+from tests.thorough import IS_FULL, many
 
 SHAPES = ((2, 5), (3, 4), (2, 6), (3, 5), (2, 4), (3, 3), (2, 7), (2, 6), (3, 4), (2, 5))
-"""Hosts and guests; one site more has three hosts and eight guests."""
+"""Hosts and guests; in full one site more has three hosts and eight guests."""
 HOSTS = [HOST | {"id": "one"}, HOST | {"id": "two"}]
 
 
@@ -74,7 +74,8 @@ class AgainstEveryPlacement(unittest.TestCase):
     def test_fifty_sites(self) -> None:
         """At least 95 % of what the best placement gains, with at most one move more."""
         gained = [self._compare(seed, *SHAPES[seed % len(SHAPES)]) for seed in range(FEW)]
-        gained.append(self._compare(1, 3, 8))
+        if IS_FULL:
+            gained.append(self._compare(1, 3, 8))
         self.assertGreater(sum(most > 0 for most in gained), 0.6 * FEW)
 
 
