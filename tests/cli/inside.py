@@ -7,10 +7,16 @@ import io
 import signal
 import subprocess
 import sys
+from functools import cache
 from unittest.mock import patch
+
+import typer
 
 from ruvex.cli import main
 from ruvex.engine import kernels
+
+_parsed = cache(typer.main.get_command)
+"""All commands with their options: made once, as they take as long as most commands that tests give."""
 
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
@@ -22,6 +28,7 @@ def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     try:
         with (
             patch.object(sys, "argv", ["ruvex", *arguments]),
+            patch.object(typer.main, "get_command", _parsed),
             contextlib.redirect_stdout(out),
             contextlib.redirect_stderr(err),
         ):
