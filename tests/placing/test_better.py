@@ -201,6 +201,19 @@ class ByHand(unittest.TestCase):
         found = better_places(site_of(site_plan([*small, there[1]], hosts), {}))
         self.assertEqual(found.moves, (("a", "two"),))
 
+    def test_a_small_site_is_searched_broadly(self) -> None:
+        """24 guests on two hosts are, whoever of them can move, and one that is off does not count; 25 are not."""
+        looked = {}
+        for count in (24, 25):
+            movable = [busy(f"m{i}", 3000 + 400 * i, "one") for i in range(6)]
+            fixed = [busy(f"f{i}", 10, "two") for i in range(count - 6)]
+            stays = {"kind": "stays", "guests": [guest["id"] for guest in fixed], "hosts": ["two"]}
+            off = busy("off", 10, "two") | {"power": "off"}
+            found = better_places(site_of(site_plan([*movable, *fixed, off], placement=[stays]), {}))
+            self.assertTrue(found.steps)
+            looked[count] = found.looked_at
+        self.assertGreater(looked[24], 3 * looked[25])
+
     def test_where_all_have_all(self) -> None:
         """Nothing is moved for its own sake."""
         plan = site_plan([busy("a", 3000, "one"), busy("b", 3000, "one")])

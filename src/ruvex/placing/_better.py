@@ -230,7 +230,8 @@ class _Search:
 
     def _search(self, best: dict[int, _State]) -> None:
         """Go on from the best placements until none is better by one more move; ``best`` takes the best by moves."""
-        many = len(self._units) * len(self._site.plan.hosts)
+        # Those that cannot be moved are divided each time as well.
+        many = int(self._site.standing.on.sum()) * len(self._site.plan.hosts)
         self._is_small = many <= _SMALL
         breadth = _BREADTH if self._is_small else 1
         worked_out = many * many if self._is_small else _WORKED_OUT
