@@ -26,6 +26,23 @@ def handles(plan: Plan, item_id: str, resource: str) -> list[tuple[Any, ...]]:
 class Settings(WindowCase):
     """What the dials offer for each kind of row."""
 
+    def test_a_field_that_goes_leaves_the_keyboard_in_its_dial(self) -> None:
+        """Hidden with the keyboard in it, Qt would give that to whatever comes next, as a finding, which selects."""
+        self.open_demo()
+        self.go_to("worth")
+        while getattr(self.window.view, "is_behind", False):
+            self.settle(5)
+        self.desk.selection.select("crew-roster")
+        line = self.dials.dials["memory"].fields["memory.floor"].line
+        self.window.activateWindow()
+        line.setFocus()
+        self.assertTrue(line.hasFocus())
+        self.desk.selection.select("gate-north")
+        self.assertEqual((self.desk.selection.current, self.errors), ("gate-north", []))
+        fields = self.dials.dials["memory"].fields
+        self.assertIn("memory.limit", fields)
+        self.assertTrue(fields["memory.shares"].line.hasFocus())
+
     def test_handles_of_every_kind(self) -> None:
         """Each mode of memory and each kind of row has its own settings, bounded by one another."""
         guests = [

@@ -329,6 +329,10 @@ class Dials(QWidget):
                 if field.receivers(field.typed) == 0:
                     field.typed.connect(self._on_typed)
                     field.stepped.connect(self._on_stepped)
+        now = self._desk.selection.item
+        if now is None or now.id != item.id:
+            # Whoever heard of what went selected something else, which is shown by now.
+            return
         weight, total = peer_weights(r, division, row)
         shown = percent(weight, total) if division.on[row] else ""
         part = site_part_text(division, r, row) if shown else ""

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.bars import Bar
 from ruvex.desktop.kit.elided_label import ElidedLabel
@@ -132,6 +132,12 @@ class ResourceDial(QWidget):
         self._field_row.addStretch(1)
         self.fields[self._shares.key] = self._shares
         self.set_compact(compact=was_compact)
+        holder = QApplication.focusWidget()
+        if holder is not None and any(widget is holder or widget.isAncestorOf(holder) for widget in old):
+            # The keyboard stays in this dial: it would go on to whatever comes next, and a finding that has it selects
+            # the guest that it is of.
+            holder.blockSignals(True)
+            self._shares.line.setFocus(Qt.FocusReason.OtherFocusReason)
         for widget in old:
             let_go(widget)
         return True
