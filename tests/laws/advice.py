@@ -54,6 +54,8 @@ def offered(case: Case) -> Iterator[str]:
         again.run()
         for left in findings_of(after, again):
             is_less = left.weight < finding.weight - 1e-9 or left.values[:1] < finding.values[:1]
+            # One that tells of several is of the worst off: with somebody out of it, it is less as well.
+            is_less = is_less or set(left.about) < set(finding.about)
             was_there = left.text != finding.text and left.text in texts
             if _matter(left) == _matter(finding) and not is_less and not was_there:
                 yield f"{name}: taken, it is as bad as it was: {left.text} (was: {finding.text})"
