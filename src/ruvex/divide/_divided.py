@@ -20,8 +20,6 @@ from ruvex.site import ClaimSums, Layout
 
 Floats = NDArray[np.float64]
 
-_COLUMNS = ("reservation", "limit", "shares", "weight", "floor", "use", "cap", "wanted", "delivered", "unmet", "lacks")
-
 
 class Divided:
     """What a plan was divided into at a moment; figures by row are made when they are first asked for.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from functools import partial
-from pathlib import Path
 
 from PyQt6.QtGui import QAction
 
@@ -45,7 +44,7 @@ class Finder:
             Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
         ]
         entries += [
-            Entry(title, f"story: {notes}", partial(self._open_story, path))
+            Entry(title, f"story: {notes}", partial(self._files.open_story, path))
             for path, title, notes in self._files.stories()
         ]
         entries += [Entry(action.text(), action.toolTip(), action.trigger) for action in self._view_actions.values()]
@@ -77,9 +76,6 @@ class Finder:
             ]
         if entries:
             self._box.open(entries, lambda _text: ())
-
-    def _open_story(self, path: Path) -> None:
-        self._files.open_story(path)
 
     def _show_row(self, item_id: str) -> None:
         self._bench.desk.selection.select(item_id)

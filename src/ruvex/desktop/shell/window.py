@@ -92,7 +92,7 @@ class Window(Frame):
         self.refusal = RefusalPanel(desk, theme, self)
         self.dials = Dials(desk, theme, self)
         self.command_box = CommandBox(theme, self)
-        self._finding = Finder(self.command_box, bench, self.files, self.view_actions, lambda: self.view.setFocus())
+        self._finder = Finder(self.command_box, bench, self.files, self.view_actions, lambda: self.view.setFocus())
         self._arrangement = Arrangement(self, self.dials, self.views, self.pages, desk.units)
         self._looks = Looks(theme, preferences)
         self._lay_out()
@@ -170,14 +170,14 @@ class Window(Frame):
             ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
-            ActionName.FIND: self._finding.find,
+            ActionName.FIND: self._finder.find,
             ActionName.NEW_GUEST: editor.new_guest,
             ActionName.NEW_POOL: editor.new_pool,
             ActionName.NEW_HOST: self._on_new_host,
             ActionName.POWER: self.live.power,
             ActionName.DUPLICATE: editor.duplicate,
             ActionName.DELETE: editor.delete,
-            ActionName.MOVE: self._finding.move,
+            ActionName.MOVE: self._finder.move,
             ActionName.UPWARD: lambda: editor.shift(-1),
             ActionName.DOWNWARD: lambda: editor.shift(1),
             ActionName.COPY: editor.copy,
