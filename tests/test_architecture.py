@@ -22,8 +22,8 @@ import ruvex.promise
 import ruvex.proof
 import ruvex.site
 import ruvex.words
+from tests.demo import ROOT
 
-ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "ruvex"
 MAY_IMPORT: dict[str, set[str]] = {
     "plan": set(),

@@ -11,8 +11,7 @@ from pathlib import Path
 from ruvex.divide import day_of, divide, site_shares
 from ruvex.plan import RESOURCES, ElasticMemory, Pool, read_plan
 from ruvex.site import site_of
-
-DEMO = Path(__file__).resolve().parents[1] / "demo"
+from tests.demo import DEMO
 
 
 class Demo(unittest.TestCase):
@@ -20,14 +19,14 @@ class Demo(unittest.TestCase):
 
     def setUp(self) -> None:
         """Read the plan."""
-        self.file = read_plan(DEMO / "orrin-sound.ruvex.json")
+        self.file = read_plan(DEMO)
         self.site = site_of(self.file.plan, self.file.traces)
 
     def test_traces_are_made_by_the_script(self) -> None:
         """The committed traces are byte for byte what the script writes."""
         with tempfile.TemporaryDirectory() as folder:
-            subprocess.run([sys.executable, str(DEMO / "make_traces.py"), folder], check=True)
-            for path in (DEMO / "traces").iterdir():
+            subprocess.run([sys.executable, str(DEMO.parent / "make_traces.py"), folder], check=True)
+            for path in (DEMO.parent / "traces").iterdir():
                 self.assertEqual(path.read_bytes(), (Path(folder) / path.name).read_bytes(), path.name)
 
     def test_day_is_as_told(self) -> None:

@@ -12,8 +12,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-ROOT = Path(__file__).resolve().parents[1]
-DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
+from tests.demo import DEMO, ROOT
 
 
 def run(*command: str, **environment: str) -> subprocess.CompletedProcess[str]:
@@ -44,7 +43,17 @@ class Scripts(unittest.TestCase):
         """A picture is taken at the size asked for; a plan that cannot be used is told."""
         target = self.folder / "a.png"
         module = (sys.executable, "-m", "ruvex.desktop.shell.picture")
-        done = run(*module, str(DEMO), str(target), "--size", "1024x700", "--look", "dark", "--select", "mail")
+        done = run(
+            *module,
+            str(DEMO),
+            str(target),
+            "--size",
+            "1024x700",
+            "--look",
+            "dark",
+            "--select",
+            "mail",
+        )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertEqual(self.size_of(target), (1024, 700))
         done = run(*module, str(self.folder / "none.json"), str(target))

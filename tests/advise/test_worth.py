@@ -15,7 +15,7 @@ from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 
 HOUR = 3600
 HOST = {

@@ -13,7 +13,7 @@ from pathlib import Path
 from ruvex.plan import plan_text
 from tests.builders import cpu_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 
 _MAIN = "from ruvex.cli import main; main()"
 

@@ -16,9 +16,7 @@ from ruvex.advise.worth._finding import KINDS
 from ruvex.plan import plan_text
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import ROOT
-
-DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
+from tests.demo import DEMO
 
 
 class Check(unittest.TestCase):

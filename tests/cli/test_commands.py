@@ -15,10 +15,9 @@ from ruvex.plan import THIN_SPACE, plan_schema, plan_text, read_plan
 from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 from tests.cli.inside import run
+from tests.demo import DEMO
 
 KEYS = "supply wanted promised delivered lacks broken placement rows places"
-ROOT = Path(__file__).resolve().parents[2]
-DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
 
 
 class Commands(unittest.TestCase):

@@ -15,8 +15,8 @@ from ruvex.plan import plan_text, read_plan
 from ruvex.play import Player, division_at
 from ruvex.site import site_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
 from tests.cores.host import guest, plan_on
+from tests.demo import DEMO
 
 
 class Cores(unittest.TestCase):

@@ -18,9 +18,9 @@ from ruvex.cli._pages import completion, man_page
 from ruvex.cli._share import MAN_PATH, SHELL_PATHS
 from ruvex.plan import PlanFileError
 from tests.cli.inside import run
+from tests.demo import ROOT
 from tests.thorough import only_in_full
 
-ROOT = Path(__file__).resolve().parents[2]
 SHARE = ROOT / "share"
 ENTRY = f"applications/{APP_ID}.desktop"
 

@@ -19,7 +19,7 @@ from ruvex.site import site_of
 from ruvex.words import entry_text
 from tests.builders import cpu_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import ROOT
+from tests.demo import ROOT
 
 STORY = ROOT / "demo" / "stories" / "2-tight-restart.ruvex.json"
 

@@ -25,10 +25,8 @@ from ruvex.desktop import make_application, make_window
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.shell.window import Window
 from ruvex.desktop.state.preferences import Preferences
+from tests.demo import ROOT, copy_demo
 from tests.desktop.bus_client import Bus
-
-DEMO = Path(__file__).resolve().parents[2] / "demo" / "orrin-sound.ruvex.json"
-ROOT = Path(__file__).resolve().parents[2]
 
 
 class Reading:
@@ -40,7 +38,7 @@ class Reading:
         self.window.resize(1280, 800)
         self.window.show()
         self.window.activateWindow()
-        self.window.open_path(DEMO)
+        self.window.open_path(copy_demo(folder))
         self.window.desk.look.set_moment(29_400.0)
         self.settle()
 

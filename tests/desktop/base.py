@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gc
 import os
-import shutil
 import sys
 import tempfile
 import traceback
@@ -32,8 +31,8 @@ from ruvex.desktop.views.timeline import TimelineView
 from ruvex.plan import Plan, plan_text
 from ruvex.play import Player
 from ruvex.site import Site
+from tests.demo import DEMO, copy_demo
 
-DEMO = Path(__file__).resolve().parents[2] / "demo"
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -76,8 +75,7 @@ class WindowCase(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        shutil.copytree(DEMO, self.folder / "demo")
-        self.path = self.folder / "demo" / "orrin-sound.ruvex.json"
+        self.path = copy_demo(self.folder)
         self.warnings: list[str] = []
         # An error in a slot ends the program unless somebody takes it.
         self.errors: list[str] = []
@@ -125,6 +123,7 @@ class WindowCase(unittest.TestCase):
             self.application.processEvents()
         self.assertEqual("\n".join(self.errors), "")
         self.assertEqual(self.warnings, [])
+        self.assertEqual(list(DEMO.parent.glob(".*.lock")), [], "a test beside this one opens the demo where it lies")
 
     def settle(self, ms: int = 0) -> None:
         """Let the window catch up."""

@@ -16,9 +16,8 @@ from ruvex.divide import Division, divide
 from ruvex.plan import Plan, read_plan
 from ruvex.play import Player, division_at
 from ruvex.site import site_of
+from tests.demo import DEMO, ROOT
 
-ROOT = Path(__file__).resolve().parents[2]
-DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
 AT_S = 29_400.0
 
 

@@ -5,12 +5,15 @@ from __future__ import annotations
 import os
 import shutil
 from pathlib import Path
+from unittest.mock import patch
 
 from PyQt6.QtTest import QTest
 
 from ruvex.desktop import make_window
 from ruvex.desktop.kit.actions import ActionName
+from ruvex.desktop.shell.picture import take_picture
 from ruvex.desktop.shell.window import Window
+from ruvex.desktop.state import own_file
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.desktop.state.recovery_copy import SUFFIX, read_copy, write_copy
 from ruvex.plan import change_settings, read_plan, rename_plan, write_plan
@@ -243,6 +246,14 @@ class Keeping(WindowCase):
         third = self.another_window()
         self.assertTrue(third.open_path(self.path))
         self.assertEqual(third.notice.text, "")
+
+    def test_a_picture_only_looks(self) -> None:
+        """Whoever opens the plan while a picture is taken of it is told nothing: no lock is asked for."""
+        with patch.object(own_file, "QLockFile") as lock:
+            take_picture(self.path, self.folder / "a.png")
+            lock.assert_not_called()
+            self.open_demo()
+            lock.assert_called_once()
 
     def _change_outside(self, shares: float) -> None:
         plan = read_plan(self.path).plan

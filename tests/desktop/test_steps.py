@@ -20,7 +20,8 @@ from ruvex.plan import EditError, PlanFile, change_settings, check_plan, needs_o
 from ruvex.promise import budget_of, claims_of
 from ruvex.site import site_of
 from tests.builders import cpu_guest, memory_guest, plan_of
-from tests.desktop.base import DEMO, WindowCase
+from tests.demo import DEMO
+from tests.desktop.base import WindowCase
 from tests.thorough import IS_FULL
 
 DIALOGS = (
@@ -38,7 +39,7 @@ class Walks(unittest.TestCase):
         self.desk = Desk()
         self.addCleanup(self.desk.close)
         self.editor = Editor(self.desk)
-        self.desk.document.open(DEMO / "orrin-sound.ruvex.json")
+        self.desk.document.open(DEMO)
 
     def edits(self, rng: random.Random) -> list[Callable[[], object]]:
         """Give one of each kind of edit with drawn values."""
@@ -63,7 +64,7 @@ class Walks(unittest.TestCase):
         """After every edit the plan is valid and the division fresh; undo and redo lead to the ends, to the letter."""
         for seed in range(4):
             rng = random.Random(seed)
-            self.desk.document.open(DEMO / "orrin-sound.ruvex.json")
+            self.desk.document.open(DEMO)
             start = plan_text(self.desk.look.plan)
             over = 0.0
             for _ in range(20):

@@ -5,14 +5,12 @@ from __future__ import annotations
 import signal
 import subprocess
 import sys
-from pathlib import Path
 
 from PyQt6.QtTest import QTest
 
 from ruvex.plan import plan_text
+from tests.demo import ROOT
 from tests.desktop.base import LEFT, WindowCase
-
-ROOT = Path(__file__).resolve().parents[2]
 
 
 class AnHourAtWork(WindowCase):

@@ -18,7 +18,8 @@ from ruvex.desktop.shell.app import tell_unexpected
 from ruvex.desktop.state.preferences import Preferences
 from ruvex.plan import ElasticMemory, Plan, read_plan
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
-from tests.desktop.base import DEMO, LEFT, NONE, WindowCase
+from tests.demo import DEMO
+from tests.desktop.base import LEFT, NONE, WindowCase
 
 
 class DayAtWork(WindowCase):
@@ -69,7 +70,7 @@ class DayAtWork(WindowCase):
         QTest.keyClick(self.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         self.settle()
         self.assertFalse(self.window.isWindowModified())
-        self.assertEqual(len(self.path.read_text().splitlines()), len((DEMO / self.path.name).read_text().splitlines()))
+        self.assertEqual(len(self.path.read_text().splitlines()), len(DEMO.read_text().splitlines()))
 
         self.run_action(ActionName.NEW)
         self.assertEqual(self.desk.look.plan.guests, ())

@@ -18,11 +18,11 @@ from ruvex.engine import kernels, work_plainly
 from ruvex.plan import plan_text
 from ruvex.promise import claims_of
 from tests.builders import cpu_guest, plan_of
+from tests.demo import ROOT
 from tests.laws.case import Case
 from tests.laws.whole import whole_plan
 from tests.thorough import many
 
-ROOT: Final = Path(__file__).resolve().parents[2]
 PLANS: Final = many(400, 60)
 _FIRST: Final = 52_000
 

@@ -22,7 +22,7 @@ from ruvex.plan import Host, Plan, PlanError, PlanFileError, RuvexError, add_ite
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 from tests.exchange.damage import DAMAGED, damaged
 from tests.thorough import many
 

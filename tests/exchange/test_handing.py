@@ -35,7 +35,7 @@ from ruvex.promise import claims_of
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 from tests.divide.strategies import plans
 from tests.thorough import many
 

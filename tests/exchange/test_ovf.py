@@ -17,7 +17,7 @@ from ruvex.exchange import read_ovf, write_ovf
 from ruvex.exchange.ovf import factor_of
 from ruvex.plan import Guest, Plan, PlanError, PlanFileError, Pool, RuvexError, UnitError, plan_text, read_plan
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 from tests.exchange.damage import DAMAGED, damaged
 from tests.thorough import many
 

@@ -23,9 +23,7 @@ from ruvex.plan import EditError, PlanFileError, UnitError, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
-
-ROOT = Path(__file__).resolve().parents[2]
-DEMO = ROOT / "demo" / "orrin-sound.ruvex.json"
+from tests.demo import DEMO, ROOT
 
 
 class Scripts(unittest.TestCase):

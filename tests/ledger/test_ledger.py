@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import importlib.util
 import unittest
-from pathlib import Path
 
 import numpy as np
 
@@ -16,9 +15,9 @@ from ruvex.play import GuestSummary, Player, division_at
 from ruvex.site import site_of
 from ruvex.words import guest_cells, summary_facts
 from tests.builders import HOST, cpu_guest, plan_of
+from tests.demo import ROOT
 
 HOUR_S = 3600.0
-ROOT = Path(__file__).resolve().parents[2]
 
 
 def day_of(site: object) -> Player:

@@ -32,9 +32,9 @@ from ruvex.desktop.state.preferences import Preferences
 from ruvex.divide import divide
 from ruvex.plan import Plan, plan_text
 from ruvex.site import site_of
+from tests.demo import copy_demo
 from tests.laws.whole import CONTENTS, SMALL, Size, whole_plan
 
-DEMO: Final = Path(__file__).resolve().parents[2] / "demo"
 LEFT: Final = Qt.MouseButton.LeftButton
 NONE: Final = Qt.KeyboardModifier.NoModifier
 _TEXTS: Final = (
@@ -63,7 +63,7 @@ class Walk:
     def __init__(self, seed: int) -> None:
         self.seed = seed
         self._folder = Path(tempfile.mkdtemp(prefix="walk-"))
-        shutil.copytree(DEMO, self._folder / "demo")
+        copy_demo(self._folder)
         (self._folder / "traces").mkdir()
         for name, content in CONTENTS.items():
             (self._folder / name).write_bytes(content)

@@ -33,8 +33,8 @@ from ruvex.plan import (
     write_plan,
 )
 from tests.builders import cpu_guest, plan_of
+from tests.demo import ROOT
 
-ROOT = Path(__file__).resolve().parents[2]
 HEAD = {"format": "ruvex-plan", "version": 1}
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 from hypothesis import given, settings
 
@@ -13,11 +11,10 @@ from ruvex.plan import Plan, read_plan
 from ruvex.play import Player, division_at, played_day
 from ruvex.site import site_of
 from tests.builders import HOST, plan_of
+from tests.demo import DEMO
 from tests.play.site import PlayCase
 from tests.play.test_exact import eventful_plans, resting_plans
 from tests.thorough import many
-
-DEMO = Path(__file__).resolve().parents[2] / "demo" / "orrin-sound.ruvex.json"
 
 
 class Moments(PlayCase):

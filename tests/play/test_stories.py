@@ -17,17 +17,17 @@ from ruvex.play import GuestSummary, Plain, Player, Summary
 from ruvex.play.happenings import Boots
 from ruvex.site import site_of
 from ruvex.words import entry_text
+from tests.demo import DEMO
 from tests.play.site import check, guest_of
 
-DEMO = Path(__file__).resolve().parents[2] / "demo"
-STORIES = sorted((DEMO / "stories").glob("*.ruvex.json"))
+STORIES = sorted((DEMO.parent / "stories").glob("*.ruvex.json"))
 GIB = 1024
 
 
 @cache
 def played(name: str, tick_s: float = 1.0) -> Player:
     """Play a story, or the demo plan, and keep it for all tests."""
-    path = next(path for path in (*STORIES, DEMO / "orrin-sound.ruvex.json") if name in path.name)
+    path = next(path for path in (*STORIES, DEMO) if name in path.name)
     file = read_plan(path)
     player = Player(site_of(file.plan.model_copy(update={"tick_s": tick_s}), file.traces), watch=check)
     player.run()
@@ -62,7 +62,7 @@ class Stories(unittest.TestCase):
     def test_stories_are_made_by_the_script(self) -> None:
         """The committed stories are byte for byte what the script writes, and each says what to watch."""
         with tempfile.TemporaryDirectory() as folder:
-            subprocess.run([sys.executable, str(DEMO / "make_stories.py"), folder], check=True)
+            subprocess.run([sys.executable, str(DEMO.parent / "make_stories.py"), folder], check=True)
             made = {path.name: path.read_bytes() for path in Path(folder).iterdir()}
         self.assertEqual({path.name: path.read_bytes() for path in STORIES}, made)
         self.assertEqual(len(made), 7)

@@ -25,8 +25,8 @@ from ruvex.proof import _groups as groups
 from ruvex.site import site_of
 from tests.builders import cpu_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
 from tests.cores.host import MHZ, guest, plan_on
+from tests.demo import DEMO
 from tests.divide.strategies import plans
 from tests.thorough import IS_FULL, many
 

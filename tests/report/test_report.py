@@ -24,7 +24,7 @@ from ruvex.report._page import html_of
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest, memory_guest, plan_of
 from tests.cli.inside import run
-from tests.cli.test_commands import DEMO
+from tests.demo import DEMO
 from tests.divide.strategies import plans
 from tests.thorough import many
 

@@ -10,13 +10,13 @@ from collections import Counter
 from pathlib import Path
 
 from ruvex.cores import prepare
+from tests.demo import ROOT
 from tests.laws.hold import hold_laws
 from tests.torture.inputs import KINDS
 from tests.torture.kills import kill_writers
 from tests.torture.session import bases, inputs
 from tests.torture.watchdog import Watchdog, shrink
 
-ROOT = Path(__file__).resolve().parents[2]
 SECONDS_OF_AN_INPUT = 2.0
 BYTES_OF_AN_INPUT = 1 << 30
 SHRINKING_S = 20.0

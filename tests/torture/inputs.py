@@ -33,10 +33,10 @@ from ruvex.play import Player, TooMuchError, division_at
 from ruvex.promise import claims_of, hosts_that_take
 from ruvex.site import Site, site_of
 from ruvex.words import entry_text, summary_facts
+from tests.demo import DEMO
 from tests.play.site import check
 
 PLAYED_S = 240.0
-_DEMO = Path(__file__).resolve().parents[2] / "demo" / "orrin-sound.ruvex.json"
 _MOST_GUESTS = 400
 TRACE = "load.csv"
 TRACED = {
@@ -55,7 +55,7 @@ def try_plan(content: bytes) -> bool:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         path = folder / "plan.ruvex.json"
-        shutil.copytree(_DEMO.parent / "traces", folder / "traces")
+        shutil.copytree(DEMO.parent / "traces", folder / "traces")
         path.write_bytes(content)
         return _try_file(path)
 
@@ -82,7 +82,7 @@ def _try_file(path: Path) -> bool:
 
 def try_table(content: bytes) -> bool:
     """Take a table of guests, as it is pasted or opened."""
-    demo = read_plan(_DEMO)
+    demo = read_plan(DEMO)
     plan, text = demo.plan, content.decode("utf-8", "replace")
     try:
         cells = cells_of(text)
@@ -108,8 +108,8 @@ def try_settings(content: bytes) -> bool:
         assert preferences.theme_mode in ("desktop", "light", "dark", "contrast")
         assert 0.5 <= preferences.text_scale <= 3
         assert isinstance(preferences.layout, dict) and isinstance(preferences.recent, list)
-        preferences.add_recent(_DEMO)
-        assert Preferences(folder).recent[0] == _DEMO
+        preferences.add_recent(DEMO)
+        assert Preferences(folder).recent[0] == DEMO
         return bool(preferences.layout)
 
 

@@ -14,12 +14,12 @@ from pathlib import Path
 from ruvex.desktop.state.recovery_copy import write_copy
 from ruvex.exchange import table_of_guests
 from ruvex.plan import read_plan
+from tests.demo import DEMO
 from tests.torture.mutate import mutate
 
-_DEMO = Path(__file__).resolve().parents[2] / "demo"
 _TRACE = "seconds,cpu,mib\n0,100,3000\n60,2000,4000\n00:02:00,30,100.5\n180,4100,9000\n"
 _SETTINGS = {
-    "recent": [str(_DEMO / "orrin-sound.ruvex.json")], "theme": "dark", "text_scale": 1.15,
+    "recent": [str(DEMO)], "theme": "dark", "text_scale": 1.15,
     "layout": {"geometry": "AdnQywADAAAAAAAAAAAAAAAABP8AAAMfAAAAAAAAAAAAAAT/AAADHw==", "dials_folded": False,
                "why": True, "units": {"cpu": "GHz", "memory": "GiB"},
                "views": {"division": {"order": "hurt", "axis": "held", "by_host": True}, "list": {"columns": ["name"]},
@@ -63,12 +63,12 @@ _EVERYTHING = {
 @cache
 def bases() -> Mapping[str, tuple[bytes, ...]]:
     """Give whole inputs of each kind, to be damaged."""
-    stories = tuple(path.read_bytes() for path in sorted((_DEMO / "stories").glob("*.json")))
-    file = read_plan(_DEMO / "orrin-sound.ruvex.json")
+    stories = tuple(path.read_bytes() for path in sorted((DEMO.parent / "stories").glob("*.json")))
+    file = read_plan(DEMO)
     table = table_of_guests(file.plan, [guest.id for guest in file.plan.guests[:9]])
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder) / "copy.recovery"
-        write_copy(copy, file.plan, file.traces, file.layout, path=_DEMO / "x.ruvex.json", digest="0")
+        write_copy(copy, file.plan, file.traces, file.layout, path=DEMO.parent / "x.ruvex.json", digest="0")
         recovery = copy.read_bytes()
     everything = json.dumps(_EVERYTHING).encode()
     return {

@@ -15,6 +15,7 @@ from pathlib import Path
 from ruvex.desktop.state.recovery_copy import SUFFIX, read_copy, read_facts
 from ruvex.exchange import read_table
 from ruvex.plan import Plan, PlanError, PlanFileError, UnitError, parse_cpu, parse_time, read_plan
+from tests.demo import ROOT
 from tests.thorough import many
 from tests.torture import corpus
 from tests.torture.inputs import KINDS, TRACE, TRACED
@@ -22,7 +23,6 @@ from tests.torture.session import inputs
 from tests.torture.watchdog import Watchdog
 from tests.torture.window_kills import number_in
 
-ROOT = Path(__file__).resolve().parents[2]
 INPUTS = many(2500, 300)
 """About a minute's, in full."""
 WINDOWS = many(5, 1)

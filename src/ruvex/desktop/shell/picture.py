@@ -66,6 +66,8 @@ def take_picture(
         window.theme.set_mode(look)
         window.theme.set_scale(scale)
         window.resize(*size)
+        # A picture only looks: a window that has the plan open, or opens it meanwhile, need not hear of it.
+        window.files.own_file.close()
         if plan is not None:
             window.desk.document.open(plan)
         if at is not None:

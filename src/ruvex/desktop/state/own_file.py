@@ -41,6 +41,7 @@ class OwnFile(QObject):
         self._digest = ""
         self._was_gone = False
         self._told = ""
+        self._is_open = True
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(_SETTLE_MS)
@@ -129,5 +130,8 @@ class OwnFile(QObject):
                 self.changed.emit()
 
     def close(self) -> None:
-        """Let go of everything: the window closes in good order."""
-        self._watch(None)
+        """Let go of everything, for good: the window closes in good order, or only looks at plans."""
+        if self._is_open:
+            self._is_open = False
+            self._document.named.disconnect(self._on_named)
+            self._watch(None)
