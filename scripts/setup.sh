@@ -42,8 +42,10 @@ install_debian_packages() {
   fi
 }
 
+is_ready() { [ "$(cat "$root/.venv/.ready-$1" 2>/dev/null)" = "$wanted" ]; }
+
 ruvex_setup() {
-  local kind=$1 python wanted stamp="$root/.venv/.ready-$1"
+  local kind=$1 python wanted
   local system=("${debian_packages[@]}")
   [ "$kind" = check ] && system+=(at-spi2-core dbus dbus-bin dbus-daemon xvfb xauth)
   python=$(find_python)
@@ -53,15 +55,13 @@ ruvex_setup() {
   install_debian_packages "${system[@]}"
   wanted=$("$python" -c 'import sys; print(sys.version)'; cat "$root/pyproject.toml")
   # What the checks need includes what a run needs.
-  [ "$kind" = run ] && [ -f "$root/.venv/.ready-check" ] && stamp="$root/.venv/.ready-check"
-  if [ ! -x "$root/.venv/bin/python" ] || [ ! -f "$stamp" ] || [ "$(cat "$stamp")" != "$wanted" ]; then
-    stamp="$root/.venv/.ready-$kind"
+  if [ ! -x "$root/.venv/bin/python" ] || ! { is_ready "$kind" || { [ "$kind" = run ] && is_ready check; }; }; then
     echo "Setting up Python packages in .venv; this takes a minute the first time." >&2
     [ -x "$root/.venv/bin/python" ] || "$python" -m venv "$root/.venv"
     local extra=""
     [ "$kind" = check ] && extra="[check]"
     "$root/.venv/bin/python" -m pip install --quiet --disable-pip-version-check --editable "$root$extra" >&2
-    printf '%s' "$wanted" >"$stamp"
+    printf '%s' "$wanted" >"$root/.venv/.ready-$kind"
   fi
   # Compiles what computes, unless it has been; it takes about a minute the first time.
   "$root/.venv/bin/ruvex" prepare
