@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.sheets.split_page import SplitPage
+from ruvex.desktop.sheets.why_page import WhyPage
 from ruvex.desktop.state.answers import Answers, Of
 from ruvex.desktop.views.cores.view import CoresView
 from ruvex.desktop.views.room.view import RoomView
@@ -58,6 +59,40 @@ class Holder(WindowCase):
 
 class InTheWindow(WindowCase):
     """What was seen: old answers met new plans."""
+
+    def who_has_it(self, why: WhyPage) -> str:
+        """Give what the page says of both resources."""
+        return " ".join(side.having.text() for side in why.sides.values())
+
+    def test_why_is_asked_anew_after_an_answer_that_came_too_late(self) -> None:
+        """Closed while it is on its way, with an edit or an empty plan after it: what is shown later is of then."""
+        for empties in (True, False):
+            self.open_demo()
+            self.desk.look.set_moment(29_400.0)
+            self.desk.selection.select("ticket-db")
+            self.run_action(ActionName.WHY)
+            why = self.window.pages[ActionName.WHY]
+            assert isinstance(why, WhyPage)
+            self.settle()
+            self.assertEqual(why.answered_for, "ticket-db")
+            self.assertIn("Who has it:", self.who_has_it(why))
+            self.desk.look.set_moment(29_460.0)
+            self.window.actions_by_name[ActionName.WHY].trigger()  # at once: the answer is on its way
+            if empties:
+                self.desk.document.new()
+                self.settle()
+                self.open_demo()
+                self.desk.look.set_moment(29_400.0)
+                self.desk.selection.select("ticket-db")
+            else:
+                self.desk.trial.change("ticket-db", {"cpu.shares": 90}, "more")
+                self.settle()
+            self.run_action(ActionName.WHY)
+            self.settle()
+            self.assertEqual(why.answered_for, "ticket-db")
+            self.assertIn("Who has it:", self.who_has_it(why))
+            self.run_action(ActionName.WHY)
+            self.desk.document.undo_stack.setClean()
 
     def room(self) -> RoomView:
         """Give the Room view, with all its answers."""

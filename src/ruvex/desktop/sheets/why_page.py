@@ -77,11 +77,9 @@ class _Side(QWidget):
         of = f" of {figure_with_unit(ladder.wanted, unit)}" if ladder.stops else f" {unit.name}"
         self._sum.set_text(f"{figure(used, unit)}{of}")
 
-    def show_answer(self, having: Shifts | None, moves: Sequence[Move]) -> None:
-        """Show who has what is missing, and what would help."""
-        desk, unit = self._desk, self._desk.units.common(self._resource)
-        labels = desk.look.plan.labels
-        ids = desk.look.division.ids
+    def show_answer(self, division: Division, having: Shifts | None, moves: Sequence[Move]) -> None:
+        """Show who has what is missing in a division, and what would help; names are of its plan, as its rows are."""
+        unit, labels, ids = self._desk.units.common(self._resource), division.site.plan.labels, division.ids
         told = ""
         if having is not None:
             pairs = zip(having.rows[:_MOST_NAMED].tolist(), having.amounts.tolist(), strict=False)
@@ -291,7 +289,7 @@ class WhyPage(Page):
         if item is None or not division.on[division.position[item]]:
             self._desk.background.drop(_SUBJECT)
             for side in self.sides.values():
-                side.show_answer(None, ())
+                side.show_answer(division, None, ())
             return
 
         def work() -> _Answer:
@@ -300,11 +298,16 @@ class WhyPage(Page):
         def show(answer: _Answer | None, problem: Exception | None) -> None:
             if problem is not None:
                 raise problem
-            if answer is not None and question == self._asked:
-                having, moves = answer
-                self.answered_for = item
-                for name, side in self.sides.items():
-                    side.show_answer(having.get(name), moves[name])
+            if answer is None or question != self._asked:
+                return
+            if self._desk.look.before is None and self._desk.look.site is not site:
+                # The plan became another one while nobody looked at this page: it is asked anew when somebody does.
+                self._asked = ()
+                return
+            having, moves = answer
+            self.answered_for = item
+            for name, side in self.sides.items():
+                side.show_answer(division, having.get(name), moves[name])
 
         self._desk.background.run(_SUBJECT, work, show)
 
