@@ -225,6 +225,22 @@ class Rules(SheetCase):
         assert isinstance(why, WhyPage)
         self.assertIn("4 guests lack something", why._hint.text())
 
+    def test_a_page_that_opens_while_another_is_put_away_lives_on(self) -> None:
+        """What a field does as it loses the keyboard opens a page: the one asked for shows, the other can be opened."""
+        page = self.open_page(ActionName.RULES)
+        field = self.form_of(page, "pace_cost.squeezed").fields["pace_cost.squeezed"]
+        field.line.setFocus()
+        opened: list[PlanPage] = []
+        field.line.editingFinished.connect(lambda: opened.append(self.window.pages.open(PlanPage)))
+        why = self.window.pages.open(WhyPage)
+        self.assertEqual(len(opened), 1)
+        self.assertTrue(self.window.sheet.shows(why))
+        self.settle()
+        plan = self.window.pages.open(PlanPage)
+        self.assertIs(plan, opened[0])
+        self.assertTrue(plan.isVisible())
+        self.assertFalse(why.isVisible())
+
     def test_another_plan_drops_the_day_that_was_compared(self) -> None:
         """While a rule is typed the strip has two days; a plan that is opened then has one, and is drawn."""
         page = self.open_page(ActionName.RULES)

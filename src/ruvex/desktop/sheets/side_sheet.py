@@ -98,8 +98,9 @@ class SideSheet(QFrame):
     def open(self, page: Page) -> None:
         """Show a page."""
         if self.page is not page:
-            old = self._scroll.takeWidget()
-            if old is not None:
+            # A field of the page that goes is finished as it loses the keyboard, and what that does may open a page in
+            # between. It is put away as well: the scroll area deletes what it holds when it is given another.
+            while (old := self._scroll.takeWidget()) is not None:
                 old.setParent(self)
                 old.hide()
             if self.page is not None:
