@@ -44,6 +44,7 @@ _FULL_S = 3600
 """So long each of ``LONG`` goes on."""
 LONG = {
     "laws on whole plans": ["tests.torture", "--laws"],
+    "the window against the ledger": ["tests.torture", "--window"],
     "random walks in the window": ["tests.monkey"],
     "damaged inputs and killed writers": ["tests.torture"],
 }

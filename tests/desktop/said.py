@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import cast
@@ -14,7 +15,9 @@ import numpy as np
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.panels.host_chips import HostChip
 from ruvex.desktop.panels.row_story import host_story, row_story
+from ruvex.desktop.sheets.guest_page import GuestPage
 from ruvex.desktop.sheets.rules_page import RulesPage
+from ruvex.desktop.sheets.split_page import SplitPage
 from ruvex.desktop.sheets.stores_page import StoresPage
 from ruvex.desktop.sheets.summary_page import SummaryPage
 from ruvex.desktop.sheets.why_page import WhyPage
@@ -26,12 +29,14 @@ from ruvex.desktop.views.guest_list.view import ListView
 from ruvex.desktop.views.room.more import Marks
 from ruvex.desktop.views.timeline import TimelineView
 from ruvex.desktop.views.worth import WorthView
-from ruvex.divide import Contended, Division
+from ruvex.divide import Contended, Division, Tap
+from ruvex.engine import rows
 from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import RESOURCE_KINDS, RESOURCES, THIN_SPACE, Resource, parse_number
 
 _PLAIN = {THIN_SPACE: " ", "\u00a0": " ", "\u2212": "-"}
 _AMOUNT = r"(-?[\d. ]*\d ?(?:[GMkT]?(?:Hz|iB)))"
+_FLOW = r"(\d[\d. ]* (?:ops|MiB)/s)"
 _WHOLE = r"(\d+) %"
 _UNITS = {"cpu": GHZ, "memory": GIB}
 _SHOWN = 0.0061
@@ -74,6 +79,11 @@ def after(text: str, words: str, resource: Resource) -> float | None:
 def number(text: str) -> float:
     """Read a number with spaces between its thousands."""
     return parse_number(plain(text).replace(" ", ""))
+
+
+def flow(text: str) -> float:
+    """Read transfers a second, or MiB/s, with what may be told behind it."""
+    return number(text.partition(", ")[0].removesuffix(" ops/s").removesuffix(" MiB/s"))
 
 
 def line_of(story: str, name: Resource) -> str:
@@ -166,11 +176,53 @@ class Reader:
 
     def stores(self) -> Iterator[Said]:
         """What is told of who is on each store."""
-        page = cast(StoresPage, self.window.pages[ActionName.STORES])
-        for store in self.desk.look.plan.stores:
+        page, plan = cast(StoresPage, self.window.pages[ActionName.STORES]), self.desk.look.plan
+        places = {place.id: place for place in self.desk.look.division.flowing.places}
+        for store in plan.stores:
             page.choose(store.id)
             lines = plain(page.told.text()).splitlines()
             yield Said("stores", "disks there", "number", store.id, number(lines[0].split()[0]))
+            taken = re.search(rf"Paging takes {_FLOW}", "\n".join(lines))
+            yield Said("stores", "taken", "store", store.id, flow(taken[1]) if taken else None)
+            taps = places[store.id].taps if store.id in places else ()
+            heads = Counter(f"{plain(plan.labels[tap.guest])}, {tap.disk}: " for tap in taps)
+            for tap in taps:
+                head = f"{plain(plan.labels[tap.guest])}, {tap.disk}: "
+                line = next((line.removeprefix(head) for line in lines if line.startswith(head)), None)
+                if line is None or heads[head] > 1:
+                    continue  # only those that have most are named, and two of one name cannot be told apart
+                has, _, wanted = line.rpartition(" of ")
+                yield Said("stores", "disk wanted", "store", f"{tap.guest}/{tap.disk}", flow(wanted or has))
+                if has:
+                    yield Said("stores", "disk has", "store", f"{tap.guest}/{tap.disk}", number(has))
+
+    def settings(self, items: list[str]) -> Iterator[Said]:
+        """What the sheet of a guest's settings says that its disks do."""
+        page, plan = cast(GuestPage, self.window.pages[ActionName.SETTINGS]), self.desk.look.plan
+        for item in items:
+            if item not in plan.guest_index or not plan.stores:
+                continue
+            self.desk.selection.select(item)
+            if not page.isVisible():
+                self.window.pages.toggle(ActionName.SETTINGS)
+            for at, disk in enumerate(plan.guests[plan.guest_index[item]].disks):
+                told = plain(page.disks.lines.item(at).text()).rpartition("   ")
+                value = flow(told[2]) if told[0] else None
+                yield Said("settings", "disk has", "store", f"{item}/{disk.id}", value)
+
+    def split(self) -> Iterator[Said]:
+        """What there is to split among the pools at the top."""
+        page = cast(SplitPage, self.window.pages[ActionName.SPLIT])
+        told = plain(page.told.text())
+        top = [row for row, item in enumerate(self.desk.look.division.ids) if self.is_pool_at_top(row)]
+        for name in RESOURCES if told.startswith("To split") and len(page.parts) == len(top) else ():
+            amount = after(told, RESOURCE_KINDS[name].title, name)
+            yield Said("split", "to split", name, "site", amount)
+
+    def is_pool_at_top(self, row: int) -> bool:
+        """Tell whether a row is of a pool beside which there are only pools and guests."""
+        division = self.desk.look.division
+        return division.parent_row[row] < 0 and division.ids[row] in self.desk.look.plan.pool_index
 
     def rules(self) -> Iterator[Said]:
         """What the sheet of rules says of the whole plan as it is now."""
@@ -327,6 +379,32 @@ class Expected:
     def _disks_there(self, said: Said) -> float:
         places = self.division.flowing.places
         return float(sum(len(place.taps) for place in places if place.id == said.whom))
+
+    def _taken(self, said: Said) -> float | None:
+        place = next(place for place in self.division.flowing.places if place.id == said.whom)
+        return place.taken if place.taken > 0 else None
+
+    def _disk_wanted(self, said: Said) -> float | None:
+        tap = self._tap(said.whom)
+        return None if tap is None else tap.wanted
+
+    def _disk_has(self, said: Said) -> float | None:
+        tap = self._tap(said.whom)
+        return None if tap is None else tap.delivered
+
+    def _tap(self, whom: str) -> Tap | None:
+        guest, _, disk = whom.rpartition("/")
+        taps = (tap for place in self.division.flowing.places if place.kind == "store" for tap in place.taps)
+        return next((tap for tap in taps if (tap.guest, tap.disk) == (guest, disk)), None)
+
+    def _to_split(self, said: Said) -> float:
+        """What pools at the top are promised and what nobody is, less what guests that are off would take if on."""
+        division = self.division
+        r, top = division.of(cast(Resource, said.of)), division.parent_row < 0
+        pools = [row for row in np.flatnonzero(top).tolist() if division.ids[row] in division.site.plan.pool_index]
+        guests = division.site.guests
+        off = float(guests[rows.G_OVERHEAD, ~division.site.standing.on].sum()) if said.of == "memory" else 0.0
+        return max(0.0, r.free + float(r.claim[pools].sum()) - off)
 
     def _free_of_promises(self, said: Said) -> float:
         return self.division.of(cast(Resource, said.of)).free

@@ -11,7 +11,7 @@ from ruvex.desktop.sheets.emptying_page import EmptyingPage
 from ruvex.desktop.sheets.guest_page import GuestPage
 from ruvex.desktop.sheets.placement_page import PlacementPage
 from ruvex.desktop.sheets.plan_page import PlanPage
-from ruvex.plan import Host
+from ruvex.plan import Host, PowerEvent
 from tests.desktop.base import LEFT, WindowCase
 
 
@@ -60,11 +60,8 @@ class Hosts(Sheets):
         assert bank is not None
         self.assertEqual((bank.size_mib, bank.max_mib), (17_408, 17_408), "what it may be raised to goes along")
         self.run_action(ActionName.UNDO)
-        texts = [self.bank.volumes.lines.item(i) for i in range(self.bank.volumes.lines.count())]
-        self.assertEqual(
-            [item.text().split("   ")[-1] for item in texts if item is not None],
-            ["serves deck-kiosk-1", "serves deck-kiosk-2", "serves deck-kiosk-3", "free"],
-        )
+        owners = ["serves deck-kiosk-1", "serves deck-kiosk-2", "serves deck-kiosk-3", "free"]
+        self.assertEqual(self.serving(), owners)
         self.click(self.bank.volumes.add_button)
         bank = self.host("skerry-2").bank
         assert bank is not None
@@ -81,6 +78,23 @@ class Hosts(Sheets):
         bank = self.host("skerry-2").bank
         assert bank is not None
         self.assertEqual(len(bank.spill_volumes), 4)
+
+    def test_volumes_serve_whom_they_serve_at_the_moment_shown(self) -> None:
+        """A guest that was switched off by an event no longer has its volume in the look as it was played."""
+        self.window.events.add(PowerEvent(at=28_860.0, do="power-off", target="deck-kiosk-2"))
+        self.run_action(ActionName.SETTLED)
+        for _ in range(300):
+            if self.desk.look.is_played:
+                break
+            self.settle(10)
+        self.assertEqual(self.serving(), ["serves deck-kiosk-1", "free", "serves deck-kiosk-3", "free"])
+        self.run_action(ActionName.SETTLED)
+        self.assertEqual(self.serving()[1], "serves deck-kiosk-2")
+
+    def serving(self) -> list[str]:
+        """Give what is said of each volume: whom it serves."""
+        texts = [self.bank.volumes.lines.item(i) for i in range(self.bank.volumes.lines.count())]
+        return [item.text().split("   ")[-1] for item in texts if item is not None]
 
     def test_a_volume_in_use_stays(self) -> None:
         """A volume that a guest needs is not taken away; the refusal says whose it is."""

@@ -90,6 +90,17 @@ class GuestSheet(SheetCase):
         self.assertIsInstance(self.window.sheet.page, PoolPage)
         self.assertEqual(self.window.sheet._title.text(), "Booking")
 
+    def test_settings_follow_the_selection_while_something_is_tried(self) -> None:
+        """No field shows one guest and is entered for another."""
+        self.desk.selection.select("mail")
+        page = self.open_page(ActionName.SETTINGS)
+        self.desk.trial.try_settings("mail", {"cpu.shares": 4100}, "tried")
+        self.desk.selection.select("files")
+        self.settle()
+        field = self.form_of(page, "vcpus").fields["vcpus"]
+        self.assertEqual(field.line.text(), str(self.guest("files").vcpus))
+        self.assertNotEqual(self.guest("files").vcpus, self.guest("mail").vcpus)
+
     def test_several_at_once(self) -> None:
         """What is entered for one of several selected guests is set for all of them, but for the name."""
         self.desk.selection.select_many(["mail", "files", "office"], "mail")

@@ -35,11 +35,32 @@ def alike(case: Case) -> Iterator[str]:
     for look, division in looks:
         for told in (*_ladders(division), *_sums(division), *_documents(division)):
             yield f"{look}: {told}"
+    yield from _stands(case)
     yield from _table(case)
     yield from _owners(case)
     yield from _times(case)
     if case.seed % REPORTED == 0:
         yield from _report(case)
+
+
+def _stands(case: Case) -> Iterator[str]:
+    """A day is looked back at with everybody where the play has it: on, on which host, with which spill volume."""
+    player = case.day
+    recorded_s = (player.recording.rows - 1) * (player.recording.every_s or 0.0)
+    then = division_at(player, recorded_s)
+    if then is None or player.settings_number(recorded_s) != player.settings_number(player.now_s):
+        return  # something has moved since the last row was recorded
+    now, seen = player.site.standing, then.site.standing
+    if player.recording.series("phase")[:, -1].tolist() != player.state.phase.tolist():
+        return
+    for what, one, other in (
+        ("up", now.up, seen.up), ("on", now.on, seen.on), ("hosts", now.host[now.on], seen.host[now.on]),
+        ("hard disks", now.on_hdd[:, now.on], seen.on_hdd[:, now.on]),
+    ):  # fmt: skip
+        if not np.array_equal(one, other):
+            yield f"{what} are {one.tolist()} in the play and {other.tolist()} as one looks back"
+    if now.volumes != seen.volumes:
+        yield f"volumes serve {dict(now.volumes)} in the play and {dict(seen.volumes)} as one looks back"
 
 
 def _ladders(division: Division) -> Iterator[str]:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ruvex.cores import prepare
 from tests.demo import ROOT
+from tests.desktop.at_length import hold_window
 from tests.laws.hold import hold_laws
 from tests.torture.inputs import KINDS
 from tests.torture.kills import kill_writers
@@ -31,8 +32,11 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1, help="another seed, other inputs (1)")
     parser.add_argument("--out", type=Path, default=Path("torture-findings"), help="where findings are written")
     parser.add_argument("--laws", action="store_true", help="hold the laws on whole plans instead")
+    parser.add_argument("--window", action="store_true", help="hold instead that the window says what the ledger has")
     options = parser.parse_args()
     prepare()
+    if options.window:
+        return hold_window(options.seconds, options.seed)
     if options.laws:
         return hold_laws(options.seconds, options.seed)
     bases()

@@ -14,7 +14,7 @@ from ruvex.engine import rows as r
 from ruvex.engine.rows import FLOW_CHANNELS
 from ruvex.play._player import Player
 from ruvex.play._state import PHASES
-from ruvex.site import Site
+from ruvex.site import Site, Volumes, disks_of
 
 Floats = NDArray[np.float64]
 
@@ -58,10 +58,7 @@ def division_at(player: Player, at_s: float) -> Division | None:
     recorded_s = math.ceil(row * recording.every_s / player.tick_s - _ALMOST) * player.tick_s
     # The site of a play stands as the play does by now: a host that was lost since then was still up.
     site = player.site.with_plan(player.plan_at(recorded_s, (phase >= _BOOTING).tolist())).standing_as_planned()
-    of_guests = site.standing.of_guests.copy()
-    of_guests[r.S_BOOTING] = (phase == _BOOTING) & (of_guests[r.S_ON] > 0)
-    if (of_guests[r.S_BOOTING] != site.standing.of_guests[r.S_BOOTING]).any():
-        site = site.standing_as(replace(site.standing, of_guests=of_guests))
+    site = _standing_then(site, phase == _BOOTING, player.volumes_at(recorded_s))
     touched = np.where(
         site.guests[r.G_MODE] == r.THIN,
         was["backed"] + was["shared"] + was["balloon"] + was["squeezed"] + was["spilled"],
@@ -85,6 +82,19 @@ def division_at(player: Player, at_s: float) -> Division | None:
     division = Division(solved, at_s, is_played=True, behind_of_guests=behind)
     division.causes["memory"] = played_causes(division, np.where(on, cause, 0))
     return division
+
+
+def _standing_then(site: Site, booting: NDArray[np.bool_], volumes: Volumes) -> Site:
+    """Let those boot who did, and volumes serve whom they served: the plan would hand them out at midnight."""
+    standing = site.standing
+    of_guests = standing.of_guests.copy()
+    of_guests[r.S_BOOTING] = booting & standing.on
+    if volumes != standing.volumes:
+        on_hdd = disks_of(site.plan, site.hosts, standing.host, volumes)
+        standing = replace(standing, volumes=volumes, on_hdd=on_hdd)
+    if (of_guests[r.S_BOOTING] != standing.of_guests[r.S_BOOTING]).any():
+        standing = replace(standing, of_guests=of_guests)
+    return site.standing_as(standing)
 
 
 def played_day(player: Player, *, moments: int = MOMENTS) -> Day:

@@ -33,7 +33,7 @@ from ruvex.play._record import Recording
 from ruvex.play._state import State
 from ruvex.play._summary import Finish, Savings, Summary, guests_of, places_of, savings_of
 from ruvex.play._ticks import Ticks
-from ruvex.site import Site, flow_ids_of
+from ruvex.site import Site, Volumes, flow_ids_of
 
 _ALMOST: Final = 1e-9
 _MANY: Final = 1 << 62
@@ -104,7 +104,7 @@ class Player:
         self._pressures: dict[int, list[tuple[float, int]]] = {}
         self.kept: list[Event] = []
         self.plans: list[tuple[float, Plan]] = [(0.0, plan)]
-        self._places: list[tuple[float, list[int], list[bool]]] = []
+        self._places: list[tuple[float, list[int], list[bool], Volumes]] = []
         self._events = sorted(((self._tick_of(event.at), event) for event in plan.events), key=lambda pair: pair[0])
         self._finished: list[Finish] = []
         # The state is filled in before the first tick can be made ready.
@@ -168,7 +168,7 @@ class Player:
             Which guests were on then, in plan order.
         """
         plan = next(plan for since, plan in reversed(self.plans) if since <= at_s)
-        host, up = next((host, up) for since, host, up in reversed(self._places) if since <= at_s or since == 0.0)
+        _, host, up, _ = self._place_at(at_s)
         guests = []
         for guest, is_on, at in zip(plan.guests, on, host, strict=True):
             update: dict[str, Any] = {} if guest.is_powered == is_on else {"power": "on" if is_on else "off"}
@@ -181,8 +181,15 @@ class Player:
             hosts = tuple(there.model_copy(update={"up": is_up}) for there, is_up in zip(hosts, up, strict=False))
         return plan.model_copy(update={"guests": tuple(guests), "hosts": hosts})
 
+    def volumes_at(self, at_s: float) -> Volumes:
+        """Give which guest had which spill volume at a time that has been played, as ``Standing.volumes`` has them."""
+        return self._place_at(at_s)[-1]
+
+    def _place_at(self, at_s: float) -> tuple[float, list[int], list[bool], Volumes]:
+        return next(noted for noted in reversed(self._places) if noted[0] <= at_s or noted[0] == 0.0)
+
     def settings_number(self, at_s: float) -> tuple[int, int]:
-        """Give how often, up to a time, settings were changed, and guests or hosts came to stand elsewhere."""
+        """Give how often, up to a time, settings were changed, and guests, hosts or volumes came to stand otherwise."""
         return sum(since <= at_s for since, _ in self.plans), sum(since <= at_s for since, *_ in self._places)
 
     @property
@@ -282,10 +289,10 @@ class Player:
             self._watch(self)
 
     def _note_places(self) -> None:
-        """Keep on which host everybody is, and which hosts are up, from now on."""
-        host, up = self.state.host.tolist(), self.state.up.tolist()
-        if not self._places or self._places[-1][1:] != (host, up):
-            self._places.append((self.now_s, host, up))
+        """Keep on which host everybody is, which hosts are up and whom volumes serve, from now on."""
+        now = self.state.host.tolist(), self.state.up.tolist(), self.state.volumes
+        if not self._places or self._places[-1][1:] != now:
+            self._places.append((self.now_s, *now[:2], dict(now[2])))
 
     def moves_step(self, tick: int) -> None:
         """Let guests on their way copy for a tick; what set out in this one waits for the next."""

@@ -9,7 +9,7 @@ from ruvex.site._placement import allowed_hosts, broken_rules, live_move_problem
 from ruvex.site._signals import SignalBank, gather_signals
 from ruvex.site._site import Site, site_of
 from ruvex.site._standing import Standing, by_room, comeback_turn, disks_of, starting_order
-from ruvex.site._volumes import FAR_TOO_LARGE, Taken, find_volume, hand_out, volume_need, without_volume
+from ruvex.site._volumes import FAR_TOO_LARGE, Taken, Volumes, find_volume, hand_out, volume_need, without_volume
 
 __all__ = [
     "FAR_TOO_LARGE",
@@ -24,6 +24,7 @@ __all__ = [
     "Taken",
     "Taps",
     "Trees",
+    "Volumes",
     "allowed_hosts",
     "boot_claim",
     "broken_rules",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +13,7 @@ from ruvex.engine import rows as r
 from ruvex.plan import Plan
 from ruvex.site._ground import Ground
 from ruvex.site._placement import allowed_hosts
-from ruvex.site._volumes import hand_out
+from ruvex.site._volumes import Volumes, hand_out
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -41,7 +41,7 @@ class Standing:
     of_guests: Ints
     up: NDArray[np.bool_]
     on_hdd: NDArray[np.bool_]
-    volumes: Mapping[tuple[str, str], str]
+    volumes: Volumes
     bridged: Floats
 
     @property
@@ -89,7 +89,7 @@ def standing_of(plan: Plan, ground: Ground, hosts: Floats) -> Standing:
     return Standing(of_guests, up, disks_of(plan, hosts, host, volumes), volumes, np.zeros(count))
 
 
-def disks_of(plan: Plan, hosts: Floats, host: Ints, volumes: Mapping[tuple[str, str], str]) -> NDArray[np.bool_]:
+def disks_of(plan: Plan, hosts: Floats, host: Ints, volumes: Volumes) -> NDArray[np.bool_]:
     """Tell of each guest whether its own disk, and the one it is spilled to, is a hard disk.
 
     A guest's own disk is of the kind that its host spills to; a bank's guest is spilled to its volume.

@@ -8,6 +8,9 @@ from typing import Final
 
 from ruvex.plan import Bank, Guest, Plan, SpillVolume, ThinMemory, format_memory
 
+Volumes = Mapping[tuple[str, str], str]
+"""Which guest has which spill volume: (host's id, volume's id) to the guest's id."""
+
 FAR_TOO_LARGE: Final = 3.0
 """A volume of more than so many times what its guest needs is remarked on."""
 
@@ -26,7 +29,7 @@ def volume_need(guest: Guest) -> float:
     return memory.size - memory.reservation if isinstance(memory, ThinMemory) else 0.0
 
 
-def find_volume(host: str, bank: Bank, guest: Guest, owners: Mapping[tuple[str, str], str]) -> Taken | str:
+def find_volume(host: str, bank: Bank, guest: Guest, owners: Volumes) -> Taken | str:
     """Find a volume for a guest: the one it names or has, or else the smallest free one; or say why there is none."""
     memory = guest.memory
     assert isinstance(memory, ThinMemory)
@@ -67,7 +70,7 @@ def without_volume(
     plan: Plan,
     on: Sequence[bool],
     host: Sequence[int],
-    owners: Mapping[tuple[str, str], str],
+    owners: Volumes,
     *,
     among: Iterable[int] | None = None,
 ) -> dict[str, str]:

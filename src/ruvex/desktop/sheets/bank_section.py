@@ -77,8 +77,8 @@ class BankSection(QWidget):
             self.volumes.show_parts(host.id, host.bank.spill_volumes)
 
     def _volume_text(self, volume: SpillVolume) -> str:
-        plan, host = self._desk.document.plan, self._host.id if self._host is not None else ""
-        owner = self._desk.document.site.standing.volumes.get((host, volume.id))
+        site, host = self._desk.look.division.site, self._host.id if self._host is not None else ""
+        plan, owner = site.plan, site.standing.volumes.get((host, volume.id))
         serves = f"serves {plan.labels[owner]}" if owner in plan.guest_index else "free"
         return f"{volume.id}   {format_memory(volume.mib)} {volume.kind}   {serves}"
 

@@ -174,7 +174,7 @@ class GuestPage(ItemPage):
             field.entered.connect(lambda signal, key=key: self._on_signal(key, signal, final=True))
             field.misread.connect(desk.trial.misread)
         self._column.addStretch(1)
-        desk.selection.changed.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_selected)
 
     @property
     def title(self) -> str:
@@ -273,7 +273,7 @@ class PoolPage(ItemPage):
         super().__init__(desk, editor, theme)
         self._form = self.add_form(_POOL)
         self._column.addStretch(1)
-        desk.selection.changed.connect(self._on_changed)
+        desk.selection.changed.connect(self._on_selected)
 
     @property
     def title(self) -> str:

@@ -85,6 +85,12 @@ class ItemPage(Page):
         if self.isVisible() and self._desk.look.before is None:
             self.enter()
 
+    def _on_selected(self) -> None:
+        # Also while something is tried: fields that show one guest and are entered for another would be worse than a
+        # value that is only tried.
+        if self.isVisible():
+            self.enter()
+
     def _on_refused_changed(self) -> None:
         if self._desk.trial.refused is None and self.isVisible():
             for form in self.forms:

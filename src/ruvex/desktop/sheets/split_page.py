@@ -46,8 +46,8 @@ class SplitPage(Page):
         )  # fmt: skip
         self._hint.setWordWrap(True)
         set_role(self._hint, "muted")
-        self._amounts = QLabel(self)
-        self._amounts.setWordWrap(True)
+        self.told = QLabel(self)
+        self.told.setWordWrap(True)
         self.kind = Chooser(self)
         self.kind.setAccessibleName("What the parts become")
         for value, text in _KINDS:
@@ -71,7 +71,7 @@ class SplitPage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(8)
-        for widget in (self._hint, self._amounts):
+        for widget in (self._hint, self.told):
             column.addWidget(widget)
         column.addLayout(choices)
         column.addWidget(self._parts_box)
@@ -107,7 +107,7 @@ class SplitPage(Page):
         try:
             amounts = {name: amount_to_split(self._desk.document.claims, list(self.parts), name) for name in RESOURCES}
         except EditError as error:
-            self._amounts.setText(str(error) if pools else "Add a pool first: Ctrl+Shift+N.")
+            self.told.setText(str(error) if pools else "Add a pool first: Ctrl+Shift+N.")
             self.apply_button.setEnabled(False)
             self.sum_label.setText("")
             return
@@ -115,7 +115,7 @@ class SplitPage(Page):
             f"{NAME[name]} {figure_with_unit(amount, self._desk.units.common(name))}"
             for name, amount in amounts.items()
         ]
-        self._amounts.setText(f"To split: {', '.join(told)}")
+        self.told.setText(f"To split: {', '.join(told)}")
         self._show_sum()
 
     def _make_parts(self, pools: list[Pool]) -> None:
@@ -186,7 +186,7 @@ class SplitPage(Page):
     def style_anew(self) -> None:
         """Take fonts and colours from the theme."""
         theme = self._theme
-        for label in (self._hint, self._amounts, self.sum_label):
+        for label in (self._hint, self.told, self.sum_label):
             label.setFont(theme.font(12))
         for widget in (self.kind, self.apply_button, *self.resources.values()):
             widget.setFont(theme.font(12.5))
