@@ -32,6 +32,25 @@ class Happenings(WindowCase):
         self.ruler, self.lanes = self.timeline.ruler, self.timeline.lanes
 
 
+class Beginning(WindowCase):
+    """A play of which nothing is seen yet."""
+
+    def test_what_is_done_before_anything_is_seen_is_done_to_the_plan(self) -> None:
+        """Paused in its first piece, which goes on beside the window, there is no play yet in which to do it."""
+        self.open_demo()
+        playing = self.window.playing
+        self.desk.selection.select("mail")
+        playing.restart()
+        assert playing.player is not None
+        # As far as the thread beside has come: ticks are done, and none of their rows can be read before it is at rest.
+        playing.player._piece(playing.player.end_tick, 500)
+        playing.is_wanted = True
+        self.assertGreater(playing.player.tick, 0)
+        self.run_action(ActionName.POWER)
+        self.assertEqual(self.desk.document.undo_stack.count(), 1)
+        self.assertEqual(playing.kept, ())
+
+
 class Flags(Happenings):
     """Events as flags on the ruler."""
 

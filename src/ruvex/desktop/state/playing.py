@@ -109,7 +109,8 @@ class Playing(QObject):
     def is_live(self) -> bool:
         """Whether a play is looked at that pauses or goes at a speed to act in: what is done happens in it then."""
         at_hand = self.is_wanted and not (self.is_running and not self.speed)
-        has_begun = self.player is not None and not self.is_over and self.player.tick > 0
+        # A play that was paused in its first piece goes on to the end of it beside the window, and shows nothing yet.
+        has_begun = self.player is not None and not self.is_over and self.player.recording.rows > 0
         return at_hand and has_begun and not self.is_outdated
 
     @property
