@@ -341,6 +341,18 @@ class Tried(CoresCase):
         self.answered()
         self.assertEqual(self.desk.document.plan.guests[0].vcpus, 8)
 
+    def test_a_guest_that_was_added_is_asked_for_once_it_takes_turns(self) -> None:
+        """Selected while the turns shown are of the plan without it, it has no answers yet, and then its own."""
+        self.open_demo()
+        self.go("mail")
+        with patch.object(self.desk.tracing, "_run"):  # the turns of the plan with it are still on their way
+            self.run_action(ActionName.DUPLICATE)
+        self.assertNotEqual(self.desk.selection.current, "mail")
+        self.assertNotIn("limited", self.desk.tracing.answers)
+        self.desk.tracing._run()
+        self.answered()
+        self.assertIn("limited", self.desk.tracing.answers)
+
     def test_turn_fellows_threads_and_cores_are_tried(self) -> None:
         """Each control changes its own setting, and the schedule with it; what is in force again tries nothing."""
         self.open_small()

@@ -159,9 +159,36 @@ class Table(WindowCase):
         lines = [line for line in self.butterfly.findChildren(QLineEdit) if line.isVisible()]
         self.assertEqual(lines, [], "its name is not asked for once more")
 
+    def test_a_name_that_is_typed_stays_with_its_guest(self) -> None:
+        """Another one is named meanwhile: the first name is taken; its guest goes: none; another plan: none."""
+        self.desk.selection.select("mail")
+        QTest.keyClick(self.grid, Qt.Key.Key_F2)
+        self.settle()
+        self.open_line().setText("post room")
+        self.run_action(ActionName.NEW_GUEST)
+        mail = self.desk.document.plan.guest_index["mail"]
+        self.assertEqual(self.desk.document.plan.guests[mail].label, "post room")
+        self.run_action(ActionName.UNDO)
+        self.run_action(ActionName.UNDO)
+        self.run_action(ActionName.NEW_GUEST)
+        self.type_name("life rafts")
+        self.assertEqual(self.desk.selection.item.label, "life rafts")
+        self.desk.selection.select("mail")
+        QTest.keyClick(self.grid, Qt.Key.Key_F2)
+        self.settle()
+        self.open_line().setText("post room")
+        self.open_demo()
+        self.assertEqual(self.desk.document.undo_stack.count(), 0)
+        self.assertEqual([line for line in self.grid.viewport().findChildren(QLineEdit) if line.isVisible()], [])
+
+    def open_line(self) -> QLineEdit:
+        """Give the cell that is open."""
+        (line,) = [line for line in self.grid.viewport().findChildren(QLineEdit) if line.isVisible()]
+        return line
+
     def type_name(self, name: str, then: Qt.Key = Qt.Key.Key_Return) -> None:
         """Type a name into the cell that is open."""
-        (line,) = [line for line in self.grid.viewport().findChildren(QLineEdit) if line.isVisible()]
+        line = self.open_line()
         line.selectAll()
         QTest.keyClicks(line, name)
         QTest.keyClick(line, then)

@@ -136,8 +136,10 @@ class Walk:
         do = chance.choices([kind for _, kind in kinds], [weight for weight, _ in kinds])[0]
         try:
             self.did = do(chance)
-            # What a widget's going leaves to the next turn of a loop has happened before anybody presses anything else.
-            self._application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            # What a key or a widget's going leaves to the next turn of a loop has happened before anybody presses
+            # anything else.
+            for what in (QEvent.Type.MetaCall, QEvent.Type.DeferredDelete):
+                self._application.sendPostedEvents(None, what.value)
             for _ in range(chance.choice((0, 1, 3, 6))):
                 self._application.processEvents()
             self._look()

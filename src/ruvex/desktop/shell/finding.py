@@ -34,6 +34,9 @@ class Finder:
     ) -> None:  # fmt: skip
         self._box, self._bench, self._files = box, bench, files
         self._view_actions, self._to_rows = view_actions, to_rows
+        # What is offered is of the plan as it was when the box was opened.
+        bench.desk.document.opened.connect(self._take_back)
+        bench.desk.document.edited.connect(lambda _text: self._take_back())
 
     def find(self) -> None:
         """Offer all that can be found."""
@@ -76,6 +79,10 @@ class Finder:
             ]
         if entries:
             self._box.open(entries, lambda _text: ())
+
+    def _take_back(self) -> None:
+        if self._box.isVisible():
+            self._box.leave()
 
     def _show_row(self, item_id: str) -> None:
         self._bench.desk.selection.select(item_id)

@@ -265,8 +265,10 @@ class Tracing(QObject):
             self.answered.emit()
             return
         division, before = self._shown
-        guest = self.guest
-        base = _Base(before or division, self.host, None if guest is None else guest.id, self.for_s, self.seed)
+        guest, was = self.guest, before or division
+        # A guest that was added since is asked for once there are turns in which it takes part.
+        name = guest.id if guest is not None and guest.id in was.site.plan.guest_index else None
+        base = _Base(was, self.host, name, self.for_s, self.seed)
         tried = division if before is not None else None
         if not base.is_as(self._base):
             self.answers, self.crowd = {}, None

@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final
 
-from PyQt6.QtCore import QItemSelection, QItemSelectionModel, Qt
+from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt
 from PyQt6.QtGui import QAction, QContextMenuEvent, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import (
+    QAbstractItemDelegate,
     QAbstractItemView,
     QApplication,
     QFileDialog,
@@ -57,6 +58,7 @@ class _Grid(QTableView):
         self._theme, self._seen = theme, self.viewport()
         assert self._seen is not None
         self._seen.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self._typed_into = QPersistentModelIndex()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the ground, then the cells."""
@@ -64,6 +66,21 @@ class _Grid(QTableView):
             with painting(self._seen) as painter:
                 painter.fillRect(event.rect(), self._theme.colours.paper)
         super().paintEvent(event)
+
+    def type_into(self, index: QModelIndex) -> None:
+        """Let somebody type into a cell."""
+        self._typed_into = QPersistentModelIndex(index)
+        self.edit(index)
+
+    def end_typing(self, *, taken: bool) -> None:
+        """Put away the cell that is typed into, if there is one; what was typed is taken or not."""
+        editor = self.indexWidget(QModelIndex(self._typed_into))
+        if editor is not None:
+            if taken:
+                self.commitData(editor)
+            self.closeEditor(editor, QAbstractItemDelegate.EndEditHint.NoHint)
+        # Of a guest that is gone the cell went without its editor being closed.
+        self.setState(QAbstractItemView.State.NoState)
 
 
 class ListView(View):
@@ -116,6 +133,8 @@ class ListView(View):
         self.bind_here(bench.actions, {ActionName.RENAME: lambda: self._rename(desk.selection.current)})
         self.table.renamed.connect(bench.editor.rename)
         bench.editor.naming.connect(self._rename)
+        # A guest of another plan may have the same id: what was typed for the one here is not its name.
+        desk.document.opened.connect(lambda: self.grid.end_typing(taken=False))
         self._theme.changed.connect(self._on_theme_changed)
         self._on_theme_changed()
 
@@ -133,7 +152,7 @@ class ListView(View):
         button.clicked.connect(lambda _checked=False: run())
         return button
 
-    def _make_grid(self, parent: QWidget) -> QTableView:
+    def _make_grid(self, parent: QWidget) -> _Grid:
         grid = _Grid(self._theme, parent)
         grid.setModel(self.table)
         grid.setItemDelegate(Cells(self._desk, self._theme, self.table, grid))
@@ -285,10 +304,14 @@ class ListView(View):
 
     def _rename(self, item: str | None) -> None:
         """Type another name of a guest, where its row shows."""
+        if not self.isVisible():
+            return
+        # What is typed in another row is taken first: it may put the rows in another order.
+        self.grid.end_typing(taken=True)
         plan = self._desk.look.plan
         row = self.table.row_of(plan.guest_index[item]) if item in plan.guest_index else None
-        if row is not None and self.isVisible():
-            self.grid.edit(self.table.index(row, [column.key for column in self.table.columns].index("name")))
+        if row is not None:
+            self.grid.type_into(self.table.index(row, [column.key for column in self.table.columns].index("name")))
 
     # Out
 
