@@ -18,8 +18,8 @@ ONCE_WRONG = {
     7500052: (0, 1, 2, 3, 10, 12, 18, 23, 28, *range(38, 45), *range(48, 52)),
 }
 """Steps after which something was wrong: remedies of a copied pool, the list's cell, lanes with a guest less, a guest
-that turns did not have yet, a name typed for a guest that went, places to move to of a plan that was closed, a page that
-was opened while another was put away."""
+that turns did not have yet, a name typed for a guest that went, places to move to of a plan that was closed, a page
+that was opened while another was put away."""
 
 
 class Walks(unittest.TestCase):

@@ -1,0 +1,87 @@
+"""Rules of promises, placing, hosts and banks."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from tests.mutants.rule import Rule
+
+_ADMISSION: Final = ("divide.test_admission", "play.test_power", "placing.test_lost")
+_LOST: Final = ("placing.test_lost", "advise.test_without")
+_BETTER: Final = ("placing.test_better",)
+
+# fmt: off
+RULES: Final = (
+    Rule("after a loss what is set aside may be used", "placing/_lost.py", "claims_of(down, with_set_aside=False)",
+         "claims_of(down)", _LOST),
+    Rule("who comes back goes where most room is", "placing/_lost.py", "        for at in by_room(rooms, there):",
+         "        for at in sorted(there):", _LOST),
+    Rule("who is back takes room from who comes after", "placing/_lost.py",
+         "        rooms[:, found] -= needs[:, i]\n", "", _LOST),
+    Rule("who is back claims beside who comes after", "placing/_lost.py", "            names = [*chosen, guest.id]",
+         "            names = [guest.id]", _LOST),
+    Rule("a bank's guest needs a bank to come back to", "placing/_lost.py",
+         "            there = [at for at in there if plan.hosts[at].bank is not None]", "            pass", _LOST),
+    Rule("who stays off lacks all it wants", "placing/_lost.py",
+         "        now[:, :, gone] = self._wanting()[:, :, gone] * self._day.hours\n", "", _LOST),
+    Rule("ties of room go by CPU", "site/_standing.py", "key=lambda h: (-rooms[1, h], -rooms[0, h], h)",
+         "key=lambda h: (-rooms[1, h], h)", ("site.test_ground", "placing.test_lost", "play.test_edges")),
+    Rule("a guest is placed where most memory is left", "site/_standing.py",
+         "key=lambda h: (-rooms[1, h], -rooms[0, h], h)", "key=lambda h: (rooms[1, h], -rooms[0, h], h)",
+         ("site.test_ground", "placing.test_lost", "play.test_edges")),
+    Rule("guests start by memory shares", "site/_standing.py", "key=lambda i: (-plan.guests[i].memory.shares, i)",
+         "key=lambda i: i", _ADMISSION),
+    Rule("a number says who comes back first", "site/_standing.py",
+         "first = item.comes_back if isinstance(item.comes_back, int) else math.inf", "first = math.inf",
+         ("placing.test_lost", "advise.test_without", "divide.test_admission", "play.test_power", "placing.test_lost")),
+    Rule("a bank's size is claimed on its host", "promise/_claims.py", "    claimed[1] += sums.banks\n", "",
+         _ADMISSION),
+    Rule("a pool that draws may claim up to its limit", "promise/_claims.py", "np.where(draws, limit, reservation)",
+         "reservation", _ADMISSION),
+    Rule("what is set aside is kept out of promises", "promise/_claims.py", "sums.promisable - aside",
+         "sums.promisable", _ADMISSION),
+    Rule("who is just powered on claims its boot size", "promise/_claims.py",
+         "        claims[1, places] = boot_claim(site)[places]\n", "        pass\n", _ADMISSION),
+    Rule("who is on its way claims on both hosts", "promise/_claims.py",
+         "        host_claimed[:, host] += host_needs(site, claims)[:, guest]\n", "        pass\n",
+         ("play.test_moves", "play.test_edges")),
+    Rule("thin guests need spill space", "promise/_claims.py",
+         "np.where(thin, guests[r.G_SIZE] - guests[r.G_RESERVATION], 0.0)", "np.where(thin, 0.0, 0.0)", _ADMISSION),
+    Rule("a pool's budget counts what it can draw from above", "promise/_claims.py",
+         "max(0.0, reservation - claimed) + above)", "max(0.0, reservation - claimed))", _ADMISSION),
+    Rule("overhead is claimed at the top too, when admitted in order", "promise/_order.py",
+         "np.where(banked, 0.0, mine[1]), site.guests[r.G_OVERHEAD]))",
+         "np.where(banked, 0.0, mine[1]), 0.0 * site.guests[r.G_OVERHEAD]))", _ADMISSION),
+    Rule("who was admitted claims beside who comes after", "engine/_claims.py",
+         "            claimed[resource, node] = now + more\n", "            claimed[resource, node] = now\n",
+         _ADMISSION),
+    Rule("who was admitted claims on its host beside who comes after", "engine/_claims.py",
+         "                host_claimed[kind, host] += needs[kind, guest]\n",
+         "                host_claimed[kind, host] += 0.0\n", _ADMISSION),
+    Rule("a claim that a pool's reservation covers does not go further up", "engine/_claims.py",
+         "above = max(reservation[resource, node], now + more) - max(reservation[resource, node], now)",
+         "above = more", _ADMISSION),
+    Rule("a place that breaks its rule already is short only of what comes on top", "engine/_claims.py",
+         "over = min(more, now + more - allowed[resource, node])", "over = now + more - allowed[resource, node]",
+         _ADMISSION),
+    Rule("a refusal names the first that is short", "engine/_claims.py", "if node >= 0 and found[0, at] == FITS:",
+         "if node >= 0:", _ADMISSION),
+    Rule("who is emptied first is on and claims most", "placing/_moving.py",
+         "key=lambda i: (not site.standing.on[i], -float(memory[i]), i)", "key=lambda i: i",
+         ("placing.test_better", "placing.test_lost")),
+    Rule("those that belong together are moved together", "placing/_moving.py",
+         "group = [g for g in together_with(plan, guest) if", "group = [g for g in (guest,) if",
+         ("placing.test_better", "placing.test_lost")),
+    Rule("where guests are now is no place to move them to", "placing/_moving.py",
+         "        if here != {at} and obstacle_to", "        if obstacle_to",
+         ("placing.test_better", "placing.test_lost")),
+    Rule("a level of processor must be at least what a guest's programs see", "placing/_moving.py",
+         "there.cpu_level < guest.cpu_level:", "there.cpu_level < 0:", ("placing.test_better", "placing.test_lost")),
+    Rule("better places: the fewest moves that gain nearly all", "placing/_better.py", "ENOUGH: Final = 0.97",
+         "ENOUGH: Final = 1.0", _BETTER),
+    Rule("better places: less than a hundredth is nothing", "placing/_better.py", "LEAST_PART: Final = 0.01",
+         "LEAST_PART: Final = 0.2", _BETTER),
+    Rule("what a guest lacks is judged at 24 moments", "placing/_lack.py", "SAMPLES: Final = 24",
+         "SAMPLES: Final = 12", ("placing.test_better", "placing.test_lost")),
+)
+# fmt: on
