@@ -10,6 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 
 from ruvex.divide import Division, causes_of, day_of, divide
+from ruvex.ledger import LookFigures
 from ruvex.plan import Plan
 from ruvex.play import Player
 from ruvex.site import site_of
@@ -104,6 +105,27 @@ class WorkedExamples(unittest.TestCase):
         self.assertEqual(division.memory.supply, 98_000)
         self.assertEqual([layers(division, g).get("shared", 0) for g in "abc"], [2000, 2000, 0])
         self.assertEqual([layers(division, g)["backed"] for g in "abc"], [3000, 3000, 5000])
+
+    def test_a_host_holds_what_the_guest_with_most_of_an_image_has(self) -> None:
+        """One of two has touched 2000 of its common pages, the other, which stands after it, 1000."""
+        guests = [
+            memory_guest(g, 500, touched, mode="thin", size=8000) | {"image": "sea"}
+            for g, touched in (("a", 2000), ("b", 1000))
+        ]
+        division = division_of(guests, rules={"page_sharing": {"sea": 3000}})
+        self.assertEqual(division.memory.supply, 98_000)
+
+    def test_a_host_that_is_down_has_nothing(self) -> None:
+        """Neither CPU nor memory, and its guest is off."""
+        plan = plan_of([cpu_guest("a", 500) | {"host": "h"}], host=HOST | {"up": False})
+        division = divide(site_of(plan, {}), 0.0)
+        self.assertEqual(division.by_host.supply.tolist(), [[0.0], [0.0]])
+
+    def test_a_need_is_the_floor_at_least(self) -> None:
+        """500 worked with and 20 % of headroom are 600: the floor of 1024 is more, 1000 and 20 % are more than that."""
+        elastic = {"mode": "elastic", "boot": 4096, "floor": 1024, "ceiling": 8192, "headroom_percent": 20}
+        division = division_of([memory_guest("a", 500, **elastic), memory_guest("b", 1000, **elastic)])
+        self.assertEqual(LookFigures(division).wanted("memory").values.tolist(), [1024, 1200])
 
     def test_held_memory_belongs_to_nobody_else(self) -> None:
         """A reservation above what was touched is held on top."""
