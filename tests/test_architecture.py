@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 import unittest
+from collections import Counter
 from graphlib import TopologicalSorter
 from pathlib import Path
 
@@ -215,6 +216,16 @@ class Architecture(unittest.TestCase):
                 thing = getattr(package, name)
                 if inspect.isclass(thing) or inspect.isroutine(thing):
                     self.assertTrue(thing.__doc__, name)
+
+    def test_a_public_class_name_stands_once(self) -> None:
+        """One name, one concept, over all packages."""
+        stands = Counter(
+            node.name
+            for path in SOURCE.rglob("*.py")
+            for node in ast.parse(path.read_text(encoding="utf-8")).body
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_")
+        )
+        self.assertEqual([name for name, count in stands.items() if count > 1], [])
 
     def test_sections_that_are_cited_exist(self) -> None:
         """Every section of the model that code or tests cite by its number is a heading of docs/model.md."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 __version__ = "0.1.0"
-_FOR_SCRIPTS = ("Divided", "Figure", "Figures", "NoPandasError", "Played", "Site", "read")
+_FOR_SCRIPTS = ("DividedSite", "Figure", "NoPandasError", "PlannedSite", "Played", "RowFigures", "read")
 _CALLED = ("divide", "play")
 
 __all__ = ["__version__", *_FOR_SCRIPTS]

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ruvex.cores import Trace, trace
+from ruvex.cores import TurnTrace, trace
 from ruvex.divide import divide
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Plan
@@ -36,12 +36,12 @@ def plan_on(
     return Plan.model_validate({"hosts": [host], "pools": pools or [], "guests": guests, "rules": rules})
 
 
-def run(plan: Plan, for_s: float = 2.0, seed: int = 1) -> Trace:
+def run(plan: Plan, for_s: float = 2.0, seed: int = 1) -> TurnTrace:
     """Run a window of its host."""
     return trace(divide(site_of(plan, {})), "h", for_s=for_s, seed=seed)
 
 
-def turns_of(found: Trace, plan: Plan, until_ms: float = 1e9) -> list[tuple[str, int, float, float]]:
+def turns_of(found: TurnTrace, plan: Plan, until_ms: float = 1e9) -> list[tuple[str, int, float, float]]:
     """Give the turns as guest, thread, from and to, ms, in the order of their ends."""
     listed = []
     for thread, vcpu, begun, end, _ in found.turns.T.tolist():
@@ -51,7 +51,7 @@ def turns_of(found: Trace, plan: Plan, until_ms: float = 1e9) -> list[tuple[str,
     return listed
 
 
-def check(found: Trace) -> None:
+def check(found: TurnTrace) -> None:
     """Raise AssertionError where an identity of a window does not hold."""
     n, ms = found.numbers, found.for_ms
     states = n[[t.C_RAN, t.C_WAITED, t.C_WAS_HELD, t.C_WAS_SPENT, t.C_SLEPT]]

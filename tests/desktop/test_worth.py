@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from ruvex.advise import findings_of
 from ruvex.desktop.kit.actions import ActionName
 from ruvex.desktop.views.worth import WorthView
-from ruvex.desktop.views.worth.entry import Entry
+from ruvex.desktop.views.worth.entry import FindingEntry
 from ruvex.divide import divide
 from ruvex.plan import read_plan
 from ruvex.play import Player
@@ -32,7 +32,7 @@ class Worth(WindowCase):
         assert isinstance(view, WorthView)
         self.view = view
 
-    def found(self) -> list[Entry]:
+    def found(self) -> list[FindingEntry]:
         """Wait until the plan has been looked through; gives the entries."""
         self.settle()
         until = time.monotonic() + 60
@@ -41,7 +41,7 @@ class Worth(WindowCase):
         self.settle()
         return self.view.entries
 
-    def entry(self, kind: str) -> Entry:
+    def entry(self, kind: str) -> FindingEntry:
         """Give the entry of a kind."""
         return next(entry for entry in self.found() if entry.found.finding.kind == kind)
 

@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvex.divide import divide
-from ruvex.exchange import Taken, hand_over, take_back
+from ruvex.exchange import TakenBack, hand_over, take_back
 from ruvex.plan import (
     EditError,
     Permission,
@@ -217,7 +217,7 @@ class TakingBack(unittest.TestCase):
         """Hand the shop over."""
         self.child, self.home = hand_over(site_of(small(), {}), "shop", ALL)
 
-    def back(self, home: Plan, child: Plan, **choose: Any) -> Taken:
+    def back(self, home: Plan, child: Plan, **choose: Any) -> TakenBack:
         """Take it back."""
         return take_back(home, {}, child, {}, choose.get("choose", {}))
 

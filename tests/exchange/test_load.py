@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from ruvex.exchange import (
     NEW,
     Filled,
-    Row,
+    LoadRow,
     first_choice,
     is_load,
     labels_of,
@@ -139,7 +139,9 @@ class Loads(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "load.om"
 
-    def taken(self, text: str, plan: Plan, metric: str | None = None, zone: str = "UTC") -> tuple[Filled, list[Row]]:
+    def taken(
+        self, text: str, plan: Plan, metric: str | None = None, zone: str = "UTC"
+    ) -> tuple[Filled, list[LoadRow]]:
         """Take what was probably meant."""
         self.path.write_text(text, encoding="utf-8")
         measured = read_load(self.path)

@@ -16,7 +16,7 @@ import numpy as np
 
 import ruvex
 from ruvex.divide import divide
-from ruvex.interface import Divided, NoPandasError, Played
+from ruvex.interface import DividedSite, NoPandasError, Played
 from ruvex.interface import divide as divided
 from ruvex.interface import play as played
 from ruvex.plan import EditError, PlanFileError, UnitError, read_plan
@@ -42,7 +42,7 @@ class Scripts(unittest.TestCase):
         file = read_plan(DEMO)
         expected = divide(site_of(file.plan, file.traces), 12 * 3600.0)
         found = divided(ruvex.read(DEMO), at="12:00")
-        assert isinstance(found, Divided)
+        assert isinstance(found, DividedSite)
         there = [item for row, item in enumerate(expected.ids) if expected.on[row]]
         self.assertEqual(list(found.cpu), there)
         for item in there:
@@ -58,7 +58,7 @@ class Scripts(unittest.TestCase):
         disks = [{"id": "d", "store": "s"}, {"id": "e", "store": "s", "limit_ops": 30}]
         guests = [{"id": "a", "disks": disks, "demand": {"ops": 100, "net_mib_s": 5}}]
         plan = plan_of(guests, stores=[{"id": "s"}], host=HOST | {"links": [{"id": "x", "mib_s": 9}]})
-        found = Divided(divide(site_of(plan, {})))
+        found = DividedSite(divide(site_of(plan, {})))
         one = found.disks["a"]
         self.assertEqual((one.wanted, one.delivered, one.unmet, one.cause), (100, 60, 40, "own limit"))
         self.assertEqual((found.network["a"].delivered, found.network["a"].cause), (3, "elsewhere"))

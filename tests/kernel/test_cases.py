@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ruvex.cores import Parties, Trace, nearest_rank, run_parties
+from ruvex.cores import Parties, TurnTrace, nearest_rank, run_parties
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Host
 
@@ -87,7 +87,7 @@ def parties_of(case: dict[str, Any]) -> tuple[Parties, list[str]]:
     return parties, [vcpu_names[party] for party in order]
 
 
-def figures_of(found: Trace, vcpus: np.ndarray[Any, Any], groups: int) -> list[float]:
+def figures_of(found: TurnTrace, vcpus: np.ndarray[Any, Any], groups: int) -> list[float]:
     """Give the figures of some vCPUs as the cases have them."""
     figures = found.of_vcpus(vcpus)
     waits = found.waits[:, np.isin(found.waits[t.WAIT_VCPU], vcpus)]

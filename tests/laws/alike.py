@@ -10,7 +10,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ruvex.divide import CONTENDED, Division, ladder_of
-from ruvex.interface import Divided
+from ruvex.interface import DividedSite
 from ruvex.ledger import DayFigures, LookFigures, owners_of
 from ruvex.plan import RESOURCES, format_cpu, format_memory
 from ruvex.play import division_at
@@ -109,7 +109,7 @@ def _sums(division: Division) -> Iterator[str]:
 
 def _documents(division: Division) -> Iterator[str]:
     """JSON and the names for scripts have the ledger's figures, rows and sums."""
-    figures, document, scripted = LookFigures(division), division.to_json(), Divided(division)
+    figures, document, scripted = LookFigures(division), division.to_json(), DividedSite(division)
     for name, its in (("cpu", scripted.cpu), ("memory", scripted.memory)):
         lacks, rows = figures.lacks(name), document[name]["rows"]
         near = _NEAR * max(1.0, lacks.total)

@@ -3,10 +3,10 @@
 from ruvex.advise._along import moved_along
 from ruvex.advise._beside import CHANGES, NOTHING, Beside, Change, DayOf, GuestBeside, Had, Part, beside, day_changes
 from ruvex.advise._beside_text import amount_lines, change_title, days_text, flow_change_text, part_lines, short_names
-from ruvex.advise._day import DayShift, Done, Short, Worst, day_shift, day_text, worst_moment
+from ruvex.advise._day import DayShift, Done, ShortSpell, Worst, day_shift, day_text, worst_moment
 from ruvex.advise._differences import Difference, differences, differences_text
 from ruvex.advise._emptying import Emptied, Going, emptied_host
-from ruvex.advise._moves import Move, moves_for
+from ruvex.advise._moves import HelpfulMove, moves_for
 from ruvex.advise._remedies import Edit, Remedy, nearest_value, refusal_of, remedies_for
 from ruvex.advise._room import MOST, HostRoom, Lacking, Room, as_elastic, as_fixed, room_for, typed_pattern
 from ruvex.advise._room_text import lacks_text, number_text, paper_text, pattern_text, room_text
@@ -50,7 +50,7 @@ from ruvex.advise.many import (
 from ruvex.advise.many import (
     MOST as MOST_PLAYS,
 )
-from ruvex.advise.worth import GROUPS, KINDS, Effect, Finding, Group, Shift, effect_of, findings_of
+from ruvex.advise.worth import GROUPS, KINDS, Finding, Group, RemedyEffect, Shift, effect_of, findings_of
 
 __all__ = [
     "CHANGES",
@@ -76,7 +76,6 @@ __all__ = [
     "Difference",
     "Done",
     "Edit",
-    "Effect",
     "Emptied",
     "Finding",
     "Going",
@@ -85,20 +84,21 @@ __all__ = [
     "GuestSavings",
     "Had",
     "HelperLostError",
+    "HelpfulMove",
     "HostRoom",
     "Hurt",
     "Lacking",
-    "Move",
     "Outcome",
     "Part",
     "Range",
     "Remedy",
+    "RemedyEffect",
     "RightSize",
     "Risk",
     "Room",
     "Runner",
     "Shift",
-    "Short",
+    "ShortSpell",
     "SiteSavings",
     "Source",
     "Sweep",

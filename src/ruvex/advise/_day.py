@@ -46,7 +46,7 @@ class Done:
 
 
 @dataclass(frozen=True, slots=True)
-class Short:
+class ShortSpell:
     """For how long a guest is short of CPU or of memory over the day, before and after, s."""
 
     guest: str
@@ -69,7 +69,7 @@ class DayShift:
     """
 
     done: tuple[Done, ...]
-    short: tuple[Short, ...]
+    short: tuple[ShortSpell, ...]
     before: Worst
     after: Worst
 
@@ -134,9 +134,9 @@ def _alike(one: float | None, other: float | None, within_s: float) -> bool:
     return abs(one - other) <= within_s
 
 
-def _short(old: Summary, new: Summary) -> tuple[Short, ...]:
+def _short(old: Summary, new: Summary) -> tuple[ShortSpell, ...]:
     was = {guest.id: guest.short_s for guest in old.guests}
-    found = [Short(guest.id, was[guest.id], guest.short_s) for guest in new.guests if guest.id in was]
+    found = [ShortSpell(guest.id, was[guest.id], guest.short_s) for guest in new.guests if guest.id in was]
     told = [short for short in found if abs(short.after_s - short.before_s) >= _LEAST_S]
     return tuple(sorted(told, key=lambda short: -abs(short.after_s - short.before_s)))
 

@@ -40,7 +40,7 @@ _NOISE: Final = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
-class Move:
+class HelpfulMove:
     """A change that would give a row more.
 
     Attributes
@@ -61,7 +61,7 @@ class Move:
     losses: tuple[tuple[str, float], ...]
 
 
-def moves_for(site: Site, division: Division, item: str) -> dict[Resource, list[Move]]:
+def moves_for(site: Site, division: Division, item: str) -> dict[Resource, list[HelpfulMove]]:
     """Compute what would help a guest or pool to more CPU and to more memory, the largest gain first.
 
     Moves that promises do not allow, or that gain next to nothing, are left out.
@@ -79,7 +79,7 @@ def moves_for(site: Site, division: Division, item: str) -> dict[Resource, list[
         Moves by ``cpu`` and ``memory``.
     """
     row, trial = division.position[item], _Trial(site, division, item)
-    found: dict[Resource, list[Move]] = {name: [] for name in RESOURCES}
+    found: dict[Resource, list[HelpfulMove]] = {name: [] for name in RESOURCES}
     for name, moves in found.items():
         r = division.of(name)
         lacking = float(r.lacks[row])
@@ -118,7 +118,7 @@ class _Trial:
                 return None
         return _delivered(solve(site, self._division.demand, levels=self._division.levels))
 
-    def of(self, text: str, changes: Sequence[Change], resource: Resource) -> Move | None:
+    def of(self, text: str, changes: Sequence[Change], resource: Resource) -> HelpfulMove | None:
         """Give the move with its effect on one resource, or None if it cannot be made."""
         key = repr(changes)
         if key not in self._outcomes:
@@ -132,7 +132,7 @@ class _Trial:
         paying = np.flatnonzero(of_guests < -_NOISE * max(1.0, self._division.of(resource).supply))
         paying = paying[np.argsort(of_guests[paying], kind="stable")]
         losses = tuple((guests[i].id, float(of_guests[i])) for i in paying.tolist())
-        return Move(text, tuple(changes), float(change[self._at]), losses)
+        return HelpfulMove(text, tuple(changes), float(change[self._at]), losses)
 
 
 def _delivered(solved: Solved) -> Floats:

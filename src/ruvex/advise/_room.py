@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from ruvex.advise._shift import Shift
-from ruvex.divide import CONTENDED, Contended, Demand, Division, demand_at, solve
+from ruvex.divide import CONTENDED, Asked, Contended, Division, demand_at, solve
 from ruvex.engine import rows as r
 from ruvex.ledger import LookFigures, falls_short
 from ruvex.placing import SAMPLES
@@ -198,7 +198,7 @@ def _largest(fits: Callable[[int], bool], most: int) -> int:
 class _Lacks:
     """What guests want, have and lack at a moment; each of shape (kinds, guests) in the order of ``CONTENDED``."""
 
-    def __init__(self, site: Site, demand: Demand, at_s: float) -> None:
+    def __init__(self, site: Site, demand: Asked, at_s: float) -> None:
         figures = LookFigures(Division(solve(site, demand), at_s))
         wanted = np.stack([figures.wanted(of).values for of in CONTENDED])
         self.lacks = np.stack([figures.lacks(of).values for of in CONTENDED])
@@ -283,7 +283,7 @@ class _Counting:
         return [self._at_s, *by_want]
 
     @cached_property
-    def _demands(self) -> Sequence[Demand]:
+    def _demands(self) -> Sequence[Asked]:
         return [demand_at(self._base, at_s) for at_s in self._moments]
 
     @cached_property

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.cores import Ground, ground_of, waits_on
+from ruvex.cores import ChanceGround, ground_of, waits_on
 from ruvex.play import PHASES, Player
 
 Floats = NDArray[np.float64]
@@ -81,7 +81,7 @@ def day_waits(player: Player, *, moments: int = WAITS_MOMENTS) -> DayWaits:
         np.where(on, np.asarray(recording.series(name)[:, rows], dtype=np.float64).T, 0.0)
         for name in ("cpu_wanted", "cpu_delivered")
     )
-    grounds: list[Ground] = []
+    grounds: list[ChanceGround] = []
     known: dict[object, int] = {}
     of_moment = np.zeros(rows.size, dtype=np.int64)
     for moment, row in enumerate(rows.tolist()):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from ruvex.advise._without import Without
-from ruvex.placing import Loss
+from ruvex.placing import SettledLoss
 from ruvex.plan import Plan, format_time
 from ruvex.words import counted, label_of, short_span, stays_off_text
 
@@ -42,7 +42,7 @@ def without_lines(found: Without, plan: Plan) -> list[str]:
     return lines
 
 
-def settled_lines(found: Loss, plan: Plan) -> list[str]:
+def settled_lines(found: SettledLoss, plan: Plan) -> list[str]:
     """Say what the loss would come to if the host were gone all day."""
     lines = [
         f"  gone all day: {found.after:.1f} guest-hours lacking instead of {found.before:.1f}, most more about"

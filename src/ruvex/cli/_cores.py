@@ -9,7 +9,7 @@ from ruvex.cli._columns import fitted
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
-from ruvex.cores import Figures, Report, report_of
+from ruvex.cores import TurnFigures, TurnReport, report_of
 from ruvex.divide import Division, divide
 from ruvex.exchange import TURNS_SUFFIXES, write_turns
 from ruvex.plan import Plan, PlanFileError, UnitError, format_number, format_time, parse_number
@@ -82,7 +82,7 @@ def _played(site: Site, at_s: float) -> Division:
     return found
 
 
-def _print(report: Report, plan: Plan) -> None:
+def _print(report: TurnReport, plan: Plan) -> None:
     host = report.first.parties.host
     threads = report.first.parties.threads
     busy = sum(busy for busy, _ in report.threads) / (report.for_s * max(threads, 1))
@@ -106,7 +106,7 @@ def _print(report: Report, plan: Plan) -> None:
         print(_line(labels[name], _cells(figures)))
 
 
-def _cells(figures: Figures) -> tuple[str, ...]:
+def _cells(figures: TurnFigures) -> tuple[str, ...]:
     states = (figures.run, figures.wait, figures.held, figures.off, figures.asleep)
     waits = (figures.mean_ms, figures.p95_ms, figures.longest_ms)
     return (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from ruvex.advise import GROUPS, KINDS, Effect, Finding, Group, Shift, effect_of, findings_of
+from ruvex.advise import GROUPS, KINDS, Finding, Group, RemedyEffect, Shift, effect_of, findings_of
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
@@ -71,7 +71,7 @@ def print_findings(
     return FOUND if found and (at_least is not None or kinds) else 0
 
 
-def _print(plan: Plan, at_s: float, found: list[tuple[Finding, Effect | None]], told: tuple[Group, ...]) -> None:
+def _print(plan: Plan, at_s: float, found: list[tuple[Finding, RemedyEffect | None]], told: tuple[Group, ...]) -> None:
     print(f"{plan.name or 'Unnamed plan'} at {format_time(at_s)} and over its day")
     if not found:
         print("Nothing is worth a look.")
@@ -87,7 +87,7 @@ def _print(plan: Plan, at_s: float, found: list[tuple[Finding, Effect | None]], 
                 print(f"    remedy: {finding.remedy.text}; {effect_text(effect, labels)}")
 
 
-def effect_text(effect: Effect | None, labels: Mapping[str, str]) -> str:
+def effect_text(effect: RemedyEffect | None, labels: Mapping[str, str]) -> str:
     """Say who gains and who pays, the largest first."""
     if effect is None or not (effect.gains or effect.losses):
         return "nobody gains or pays now"

@@ -8,7 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, Final
 
-from ruvex.advise import Amount, Move, ladder_lines, moves_for
+from ruvex.advise import Amount, HelpfulMove, ladder_lines, moves_for
 from ruvex.cli._document import print_document
 from ruvex.divide import Division, Ladder, Shifts, divide, ladder_of, site_shares, who_has_it
 from ruvex.plan import RESOURCES, EditError, Plan, PlanFile, format_cpu, format_memory, format_time
@@ -60,7 +60,7 @@ def _label(plan: Plan, item: str) -> str:
 
 
 def _lines(
-    plan: Plan, division: Division, ladder: Ladder, having: Shifts | None, moves: list[Move], part: float
+    plan: Plan, division: Division, ladder: Ladder, having: Shifts | None, moves: list[HelpfulMove], part: float
 ) -> list[str]:
     write = _WRITE[ladder.resource]
     lines = ["", f"{_NAMES[ladder.resource]}: {write(ladder.delivered)} of {write(ladder.wanted)} wanted"]
@@ -81,7 +81,7 @@ def _lines(
     return lines
 
 
-def _to_json(division: Division, ladder: Ladder, having: Shifts | None, moves: list[Move]) -> dict[str, Any]:
+def _to_json(division: Division, ladder: Ladder, having: Shifts | None, moves: list[HelpfulMove]) -> dict[str, Any]:
     document = asdict(ladder)
     del document["item"], document["resource"]
     document["level"] = ladder.level if math.isfinite(ladder.level) else None

@@ -9,7 +9,7 @@ from ruvex.advise import Emptied, Without, emptied_host, settled_lines, without_
 from ruvex.cli._divide import time_in_day
 from ruvex.cli._document import print_document
 from ruvex.cli._input import read_plan
-from ruvex.placing import Loss, Losses, Reserve
+from ruvex.placing import Losses, Reserve, SettledLoss
 from ruvex.plan import Plan, UnitError, format_time
 from ruvex.play import Player
 from ruvex.site import Site, site_of
@@ -62,7 +62,7 @@ def print_without(path: Path, host: str | None, at: str | None, *, empty: bool, 
     return STAYS_OFF if any(played.off for played, _ in found) else 0
 
 
-def _print(found: list[tuple[Without, Loss]], reserve: Reserve | None, site: Site, at_s: float) -> None:
+def _print(found: list[tuple[Without, SettledLoss]], reserve: Reserve | None, site: Site, at_s: float) -> None:
     plan = site.plan
     print(f"{plan.name or 'Unnamed plan'}, one host lost at {format_time(at_s)}")
     for played, settled in found:

@@ -1,12 +1,12 @@
 """vCPUs on the hardware threads of one host, turn by turn. NumPy, no Qt."""
 
-from ruvex.cores._chance import Ground, Waits, ground_of, waits_of, waits_on
+from ruvex.cores._chance import ChanceGround, Waits, ground_of, waits_of, waits_on
 from ruvex.cores._parties import Parties, parties_of
 from ruvex.cores._prepare import prepare
 from ruvex.cores._questions import (
     WINDOWS,
     Answer,
-    Crowd,
+    RoomForMore,
     answer_of,
     changed,
     crowd_of,
@@ -16,14 +16,14 @@ from ruvex.cores._questions import (
     vcpu_change,
     vcpu_choices,
 )
-from ruvex.cores._report import Report, report_of
+from ruvex.cores._report import TurnReport, report_of
 from ruvex.cores._trace import (
     ENDINGS,
     FELLOWS,
     MOST_S,
-    Figures,
     NoCoresError,
-    Trace,
+    TurnFigures,
+    TurnTrace,
     median_of,
     nearest_rank,
     run_parties,
@@ -36,13 +36,13 @@ __all__ = [
     "MOST_S",
     "WINDOWS",
     "Answer",
-    "Crowd",
-    "Figures",
-    "Ground",
+    "ChanceGround",
     "NoCoresError",
     "Parties",
-    "Report",
-    "Trace",
+    "RoomForMore",
+    "TurnFigures",
+    "TurnReport",
+    "TurnTrace",
     "Waits",
     "answer_of",
     "changed",

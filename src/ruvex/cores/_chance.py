@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Demand, Division, divide
+from ruvex.divide import Asked, Division, divide
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.site import Site
@@ -18,7 +18,7 @@ Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Ground:
+class ChanceGround:
     """Who is where, and what each would get if all wanted all: what stays the same while only demand moves.
 
     Attributes
@@ -42,7 +42,7 @@ class Ground:
     cores: Ints
 
 
-def ground_of(site: Site) -> Ground:
+def ground_of(site: Site) -> ChanceGround:
     """Find out who is where at a site that has hosts, and what is due to each."""
     guests, hosts, standing = site.guests, site.hosts, site.standing
     has_own = guests[r.G_DEDICATED] > 0
@@ -51,11 +51,11 @@ def ground_of(site: Site) -> Ground:
     full = mhz * guests[r.G_VCPUS]
     asked = np.zeros((r.W_ROWS, guests.shape[1]))
     asked[r.W_CPU] = full
-    everything = divide(site, demand=Demand(asked))
+    everything = divide(site, demand=Asked(asked))
     own = np.bincount(there[has_own & (there >= 0)], guests[r.G_VCPUS][has_own & (there >= 0)], hosts.shape[1])
     cores = np.maximum(hosts[r.H_CORES] - own, 0).astype(np.int64)
     there = np.where(has_own | ~standing.on, -1, there)
-    return Ground(there, full, everything.cpu.given, guests[r.G_CPU_LIMIT], cores)
+    return ChanceGround(there, full, everything.cpu.given, guests[r.G_CPU_LIMIT], cores)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -75,7 +75,7 @@ class Waits:
     by_chance: Floats
 
 
-def waits_on(site: Site, grounds: Sequence[Ground], of_moment: Ints, wanted: Floats, delivered: Floats) -> Waits:
+def waits_on(site: Site, grounds: Sequence[ChanceGround], of_moment: Ints, wanted: Floats, delivered: Floats) -> Waits:
     """Give what guests are expected to wait at some moments; 0 for who is off. Formulas: section 8 of docs/model.md.
 
     Parameters

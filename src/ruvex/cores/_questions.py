@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.cores._parties import parties_of
-from ruvex.cores._trace import Figures, NoCoresError, Trace, median_of, trace
+from ruvex.cores._trace import NoCoresError, TurnFigures, TurnTrace, median_of, trace
 from ruvex.divide import Division, demand_at, divide
 from ruvex.engine import turn_rows as t
 from ruvex.plan import Changes, FixedMemory, Guest, Host, add_items, change_many
@@ -36,8 +36,8 @@ class Answer:
         How many windows were run.
     """
 
-    own: Figures | None
-    neighbours: Figures
+    own: TurnFigures | None
+    neighbours: TurnFigures
     neighbours_waits: Floats
     windows: int
 
@@ -50,7 +50,7 @@ def answer_of(
     plan = division.site.plan
     at = plan.guest_index.get(guest, -1) if guest is not None else -1
     is_own = parties.guest_of == at
-    own, neighbours, waits = list[Figures](), list[Figures](), list[Floats]()
+    own, neighbours, waits = list[TurnFigures](), list[TurnFigures](), list[Floats]()
     for number in range(windows):
         found = trace(division, host, for_s=for_s, seed=seed + number, parties=parties)
         if is_own.any():
@@ -120,7 +120,7 @@ def limited_answer(
 
 
 @dataclass(frozen=True, slots=True)
-class Crowd:
+class RoomForMore:
     """How many more like a guest its host bears until waits grow too long.
 
     Attributes
@@ -142,7 +142,7 @@ class Crowd:
 def crowd_of(
     division: Division, host: str, guest: str, p95_ms: float, *, for_s: float = 2.0, seed: int = 1, windows: int = 3,
     goes_on: Callable[[], bool] = lambda: True,
-) -> Crowd:  # fmt: skip
+) -> RoomForMore:  # fmt: skip
     """Find how many more like a guest the host bears until the 95th percentile of waits on it passes a value.
 
     Copies stand beside the guest, with its vCPUs, shares, limit and demand, but no reservation and no memory to speak
@@ -185,10 +185,10 @@ def crowd_of(
         middle = (low + high) // 2
         low, high = (middle, high) if p95(middle) <= p95_ms else (low, middle)
     tried = tuple((n, (vcpus + n * item.vcpus) / machine.cores, found) for n, found in sorted(known.items()))
-    return Crowd(None if low < 0 else high if is_all else low, is_all, tried)
+    return RoomForMore(None if low < 0 else high if is_all else low, is_all, tried)
 
 
-def _of_all(found: Trace) -> Figures:
+def _of_all(found: TurnTrace) -> TurnFigures:
     return found.of_vcpus(range(found.parties.guest_of.size))
 
 

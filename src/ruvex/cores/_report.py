@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from ruvex.cores._trace import Figures, Trace, median_of, trace
+from ruvex.cores._trace import TurnFigures, TurnTrace, median_of, trace
 from ruvex.divide import Division
 from ruvex.plan import Turns
 
@@ -16,7 +16,7 @@ _PER_VCPU = ("run", "wait", "held", "off", "asleep")
 
 
 @dataclass(frozen=True, slots=True)
-class Report:
+class TurnReport:
     """What some windows came to.
 
     Attributes
@@ -39,9 +39,9 @@ class Report:
     seed: int
     windows: int
     turn_ms: float
-    first: Trace
-    guests: Mapping[str, Figures]
-    pools: Mapping[str, Figures]
+    first: TurnTrace
+    guests: Mapping[str, TurnFigures]
+    pools: Mapping[str, TurnFigures]
     threads: tuple[tuple[float, float], ...]
 
     def to_json(self) -> dict[str, Any]:
@@ -63,7 +63,7 @@ class Report:
 
 def report_of(
     division: Division, host: str, *, for_s: float = 2.0, seed: int = 1, windows: int = 1, turns: Turns | None = None
-) -> Report:
+) -> TurnReport:
     """Run some windows with following seeds; raises as ``trace``."""
     first = trace(division, host, for_s=for_s, seed=seed, turns=turns)
     parties = first.parties
@@ -75,7 +75,7 @@ def report_of(
     medians = {name: median_of([found.of_things[name] for found in traces]) for name in kinds}
     busy = np.median([found.busy for found in traces], axis=0) / 1000.0
     turn_ms = (division.site.plan.rules.turns if turns is None else turns).turn_ms
-    return Report(
+    return TurnReport(
         division, host, for_s, seed, windows, turn_ms, first,
         {name: figures for name, figures in medians.items() if kinds[name] == "guest"},
         {name: figures for name, figures in medians.items() if kinds[name] == "pool"},

@@ -32,7 +32,7 @@ class NoCoresError(RuvexError):
 
 
 @dataclass(frozen=True, slots=True)
-class Figures:
+class TurnFigures:
     """What some vCPUs came to in a window.
 
     Attributes
@@ -67,7 +67,7 @@ class Figures:
     wake_p95_ms: float
 
 
-class Trace:
+class TurnTrace:
     """One window on one host.
 
     Attributes
@@ -95,7 +95,7 @@ class Trace:
         self.parties, self.seed, self.for_ms, self.numbers = parties, seed, for_ms, numbers
         self.turns, self.waits, self.counts, self.busy = turns, waits, counts, busy
 
-    def of_vcpus(self, vcpus: Sequence[int] | Ints) -> Figures:
+    def of_vcpus(self, vcpus: Sequence[int] | Ints) -> TurnFigures:
         """Give what some vCPUs, by their positions, came to."""
         chosen = np.asarray(vcpus, dtype=np.int64)
         n, ms = self.numbers, self.for_ms
@@ -107,14 +107,14 @@ class Trace:
         waits = self.waits[:, is_chosen[self.waits[t.WAIT_VCPU].astype(np.int64)]]
         woken = waits[t.WAIT_MS, waits[t.WAIT_BY_WAKE] > 0]
         waits = waits[t.WAIT_MS]
-        return Figures(
+        return TurnFigures(
             chosen.size, run, wait, held, off, asleep, float(n[t.C_WORKED, chosen].sum()) / ms * self.parties.mhz,
             int(is_chosen[self.turns[t.TURN_VCPU].astype(np.int64)].sum()), _mean(waits), nearest_rank(waits, 0.5),
             nearest_rank(waits, 0.95), float(waits.max(initial=0.0)), _mean(woken), nearest_rank(woken, 0.95),
         )  # fmt: skip
 
     @cached_property
-    def of_things(self) -> dict[str, Figures]:
+    def of_things(self) -> dict[str, TurnFigures]:
         """What every guest and pool on the host came to, by id."""
         found = {}
         for party, thing in enumerate(self.parties.things):
@@ -149,7 +149,7 @@ def nearest_rank(values: Floats, part: float) -> float:
 def trace(
     division: Division, host: str, *, for_s: float = 2.0, seed: int = 1, turns: Turns | None = None,
     parties: Parties | None = None,
-) -> Trace:  # fmt: skip
+) -> TurnTrace:  # fmt: skip
     """Run the vCPUs of a host on its threads, as things stand in a division.
 
     Parameters
@@ -189,7 +189,7 @@ def trace(
     return run_parties(parties, how, for_ms=for_s * 1000.0, seed=seed)
 
 
-def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm_ms: float = WARM_MS) -> Trace:
+def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm_ms: float = WARM_MS) -> TurnTrace:
     """Run parties for a window; ``how`` as ``run_turns`` takes it. Raises NoCoresError where it has too many turns."""
     # Fresh memory costs more than a short run: most windows do with the first room, very short bursts need all of it.
     usual = min(_MOST_TURNS, int(for_ms * max(parties.threads, 1) * 4 + 1000))
@@ -201,7 +201,7 @@ def run_parties(parties: Parties, how: Floats, *, for_ms: float, seed: int, warm
     raise NoCoresError(f"the window has more than {most} turns; take a shorter window, or longer bursts")
 
 
-def _run_in(room: int, parties: Parties, how: Floats, for_ms: float, seed: int, warm_ms: float) -> Trace | None:
+def _run_in(room: int, parties: Parties, how: Floats, for_ms: float, seed: int, warm_ms: float) -> TurnTrace | None:
     """Run parties with room for so many turns and waits; None if they are more."""
     threads, count = parties.threads, parties.numbers.shape[1]
     floats, ints = parties.floats.copy(), parties.ints.copy()
@@ -220,11 +220,11 @@ def _run_in(room: int, parties: Parties, how: Floats, for_ms: float, seed: int, 
     turns, waits = turns[:, : counts[1]].copy(), waits[:, : counts[2]].copy()
     turns[[t.TURN_FROM, t.TURN_TO]] -= warm_ms
     waits[t.WAIT_FROM] -= warm_ms
-    return Trace(parties, seed, for_ms, numbers, turns, waits, (int(counts[0]), int(counts[3])), busy)
+    return TurnTrace(parties, seed, for_ms, numbers, turns, waits, (int(counts[0]), int(counts[3])), busy)
 
 
-def median_of(figures: Sequence[Figures]) -> Figures:
+def median_of(figures: Sequence[TurnFigures]) -> TurnFigures:
     """Give the median of each figure over some windows."""
-    names = Figures.__slots__
+    names = TurnFigures.__slots__
     values: dict[str, Any] = {name: float(np.median([getattr(f, name) for f in figures])) for name in names}
-    return Figures(**(values | {"vcpus": figures[0].vcpus}))
+    return TurnFigures(**(values | {"vcpus": figures[0].vcpus}))

@@ -3,7 +3,7 @@
 from ruvex.divide._cause import CAUSES, Causes
 from ruvex.divide._causes import causes_of, played_causes
 from ruvex.divide._day import MOMENTS, Day, day_of, is_bank_full
-from ruvex.divide._demand import Demand, demand_at
+from ruvex.divide._demand import Asked, demand_at
 from ruvex.divide._division import Division, PlacePart, divide, places_of
 from ruvex.divide._flowing import Flowing, FlowPlace, Tap, place_label
 from ruvex.divide._hosts import HostFigures, PoolParts
@@ -30,10 +30,10 @@ __all__ = [
     "CONTENDED",
     "CONTENDED_WORDS",
     "MOMENTS",
+    "Asked",
     "Causes",
     "Contended",
     "Day",
-    "Demand",
     "Division",
     "FlowPlace",
     "Flowing",

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide._cause import Causes
-from ruvex.divide._demand import Demand
+from ruvex.divide._demand import Asked
 from ruvex.divide._flowing import Flowing
 from ruvex.divide._layers import Layers
 from ruvex.divide._resource import Claimed, ResourceDivision
@@ -95,7 +95,7 @@ class Divided:
         return self.layout.position
 
     @property
-    def demand(self) -> Demand:
+    def demand(self) -> Asked:
         """What the guests' work asks for at that moment."""
         return self.solved.demand
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.divide._causes import causes_of, memory_causes
-from ruvex.divide._demand import Demand, demand_at
+from ruvex.divide._demand import Asked, demand_at
 from ruvex.divide._divided import Divided
 from ruvex.divide._hosts import HostFigures, PoolParts
 from ruvex.divide._resource import ResourceDivision
@@ -195,7 +195,7 @@ class PlacePart:
 
 
 def divide(
-    site: Site, at_s: float | None = None, *, demand: Demand | None = None, levels: Levels | None = None
+    site: Site, at_s: float | None = None, *, demand: Asked | None = None, levels: Levels | None = None
 ) -> Division:
     """Divide the supply of a plan at a moment, every guest on its own host.
 

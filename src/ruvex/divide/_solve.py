@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide._demand import Demand
+from ruvex.divide._demand import Asked
 from ruvex.engine import kernels
 from ruvex.engine import rows as r
 from ruvex.plan import OurFaultError
@@ -73,7 +73,7 @@ class Solved:
     """
 
     site: Site
-    demand: Demand
+    demand: Asked
     values: Floats
     asks: Floats
     known: Floats
@@ -144,7 +144,7 @@ def disk_costs(site: Site) -> Floats:
     return np.where(site.standing.on_hdd, costs.hdd, costs.ssd)
 
 
-def solve(site: Site, demand: Demand, *, levels: Levels | None = None) -> Solved:
+def solve(site: Site, demand: Asked, *, levels: Levels | None = None) -> Solved:
     """Divide a site.
 
     Parameters

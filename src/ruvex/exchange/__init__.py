@@ -6,7 +6,7 @@ from ruvex.exchange._series import SERIES_SUFFIXES, write_series
 from ruvex.exchange._traces_in import with_traces
 from ruvex.exchange._turns import TURNS_SUFFIXES, write_turns
 from ruvex.exchange.groups import drop_ins, read_groups
-from ruvex.exchange.handing import Conflict, Taken, Way, hand_over, take_back
+from ruvex.exchange.handing import Conflict, TakenBack, Way, hand_over, take_back
 from ruvex.exchange.load import (
     DAYS,
     FILLS,
@@ -16,8 +16,8 @@ from ruvex.exchange.load import (
     Choice,
     Fill,
     Filled,
+    LoadRow,
     Measured,
-    Row,
     TypicalDay,
     first_choice,
     is_load,
@@ -70,9 +70,9 @@ __all__ = [
     "Filled",
     "Heading",
     "Kind",
+    "LoadRow",
     "Measured",
-    "Row",
-    "Taken",
+    "TakenBack",
     "TypicalDay",
     "Way",
     "cells_of",

@@ -8,14 +8,14 @@ import json
 from pathlib import Path
 from typing import Any, Final
 
-from ruvex.cores import ENDINGS, Trace
+from ruvex.cores import ENDINGS, TurnTrace
 from ruvex.plan import Plan, PlanFileError, replace_file
 
 TURNS_SUFFIXES: Final = (".csv", ".json")
 _US: Final = 1000.0
 
 
-def write_turns(found: Trace, plan: Plan, path: Path) -> None:
+def write_turns(found: TurnTrace, plan: Plan, path: Path) -> None:
     """Write every turn of a window.
 
     A CSV file has ``thread,core,guest,vcpu,from_ms,to_ms,ended`` lines; a JSON file the Trace Event Format: a track a
@@ -33,7 +33,7 @@ def write_turns(found: Trace, plan: Plan, path: Path) -> None:
     replace_file(path, text.encode("utf-8"))
 
 
-def _rows(found: Trace, plan: Plan) -> list[tuple[int, str, int, float, float, str]]:
+def _rows(found: TurnTrace, plan: Plan) -> list[tuple[int, str, int, float, float, str]]:
     parties = found.parties
     guests = [plan.guests[guest].id for guest in parties.guest_of.tolist()]
     numbers = parties.number_of.tolist()
@@ -43,7 +43,7 @@ def _rows(found: Trace, plan: Plan) -> list[tuple[int, str, int, float, float, s
     ]
 
 
-def _csv(found: Trace, plan: Plan) -> str:
+def _csv(found: TurnTrace, plan: Plan) -> str:
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(("thread", "core", "guest", "vcpu", "from_ms", "to_ms", "ended"))
@@ -53,7 +53,7 @@ def _csv(found: Trace, plan: Plan) -> str:
     return stream.getvalue()
 
 
-def _events(found: Trace, plan: Plan) -> dict[str, Any]:
+def _events(found: TurnTrace, plan: Plan) -> dict[str, Any]:
     names: list[dict[str, Any]] = [
         {"ph": "M", "name": "thread_name", "pid": 1, "tid": thread, "args": {"name": f"thread {thread}"}}
         for thread in range(found.parties.threads)

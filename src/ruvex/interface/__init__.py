@@ -4,16 +4,16 @@ import sys
 from types import ModuleType
 from typing import Any
 
-from ruvex.interface._figures import Figure, Figures, NoPandasError
-from ruvex.interface._site import Divided, Played, Site, divide, play, read
+from ruvex.interface._figures import Figure, NoPandasError, RowFigures
+from ruvex.interface._site import DividedSite, PlannedSite, Played, divide, play, read
 
-__all__ = ["Divided", "Figure", "Figures", "NoPandasError", "Played", "Site", "divide", "play", "read"]
+__all__ = ["DividedSite", "Figure", "NoPandasError", "PlannedSite", "Played", "RowFigures", "divide", "play", "read"]
 
 
 class _Dividing(ModuleType):
     """The package ``ruvex.divide``, which can be called: ``ruvex.divide(site, at="08:10")``."""
 
-    def __call__(self, *words: Any, **named: Any) -> Divided:
+    def __call__(self, *words: Any, **named: Any) -> DividedSite:
         """Divide a site."""
         return divide(*words, **named)
 

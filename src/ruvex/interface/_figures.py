@@ -46,7 +46,7 @@ class Figure:
     cause: str
 
 
-class Figures(Mapping[str, Figure]):
+class RowFigures(Mapping[str, Figure]):
     """The figures of one resource by id, in the order of the rows."""
 
     def __init__(self, figures: Mapping[str, Figure]) -> None:

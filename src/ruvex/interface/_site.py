@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvex.divide import Division, ResourceDivision, Tap, causes_of
 from ruvex.divide import divide as divide_site
-from ruvex.interface._figures import Figure, Figures, frame
+from ruvex.interface._figures import Figure, RowFigures, frame
 from ruvex.ledger import LookFigures
 from ruvex.plan import (
     Plan,
@@ -32,7 +32,7 @@ from ruvex.site import site_of
 Time = str | float | None
 
 
-class Site:
+class PlannedSite:
     """A plan with its traces.
 
     Examples
@@ -58,7 +58,7 @@ class Site:
         """The plan as arrays."""
         return site_of(self._file.plan, self._file.traces)
 
-    def change(self, item: str, change: Mapping[str, Any]) -> Site:
+    def change(self, item: str, change: Mapping[str, Any]) -> PlannedSite:
         """Give the site with other settings of an item, or of ``rules``; this one stays as it is.
 
         Raises
@@ -67,7 +67,7 @@ class Site:
             There is no such item or setting, or a rule of the plan is broken.
         """
         plan = change_settings(self.plan, item, change)
-        return Site(PlanFile(plan, self._file.traces, self._file.layout, self._file.digest))
+        return PlannedSite(PlanFile(plan, self._file.traces, self._file.layout, self._file.digest))
 
     def write(self, path: str | Path) -> None:
         """Write the plan and its traces to a file.
@@ -80,7 +80,7 @@ class Site:
         write_plan(self.plan, Path(path), layout=self._file.layout, traces=self._file.traces, other_traces="replace")
 
 
-class Divided:
+class DividedSite:
     """How a site divides its CPU, memory, disks and network at a moment, as it would settle.
 
     Examples
@@ -102,26 +102,26 @@ class Divided:
         return format_time(self.division.at_s)
 
     @cached_property
-    def cpu(self) -> Figures:
+    def cpu(self) -> RowFigures:
         """CPU by id, MHz."""
         return self._figures("cpu")
 
     @cached_property
-    def memory(self) -> Figures:
+    def memory(self) -> RowFigures:
         """Memory by id, MiB."""
         return self._figures("memory")
 
     @cached_property
-    def disks(self) -> Figures:
+    def disks(self) -> RowFigures:
         """Each guest's disks together, transfers a second; nobody where there are no stores."""
         return self._flows("store")
 
     @cached_property
-    def network(self) -> Figures:
+    def network(self) -> RowFigures:
         """What each guest has of its host's links, MiB/s; nobody where there are none."""
         return self._flows("link")
 
-    def _flows(self, kind: Literal["store", "link"]) -> Figures:
+    def _flows(self, kind: Literal["store", "link"]) -> RowFigures:
         division, taps = self.division, dict[str, list[Tap]]()
         for place in division.flowing.places:
             for tap in place.taps if place.kind == kind else ():
@@ -135,9 +135,9 @@ class Divided:
                 guest, "guest", division.parents[division.position[guest]], float(wanted[i]),
                 float(met[i]), float(lacks[i]), float(lacks[i]), sum(tap.reservation for tap in its), why,
             )  # fmt: skip
-        return Figures(found)
+        return RowFigures(found)
 
-    def _figures(self, resource: Resource) -> Figures:
+    def _figures(self, resource: Resource) -> RowFigures:
         division, found = self.division, dict[str, Figure]()
         part: ResourceDivision = division.of(resource)
         causes = causes_of(division, resource)
@@ -148,7 +148,7 @@ class Divided:
                     float(part.delivered[row]), float(part.unmet[row]), float(part.lacks[row]), float(part.claim[row]),
                     causes.word(row),
                 )  # fmt: skip
-        return Figures(found)
+        return RowFigures(found)
 
 
 class Played:
@@ -203,7 +203,7 @@ class Played:
         return frame({guest: values[i] for i, guest in enumerate(ids)}, self.times_s)
 
 
-def read(path: str | Path) -> Site:
+def read(path: str | Path) -> PlannedSite:
     """Read a plan and its traces.
 
     Raises
@@ -211,10 +211,10 @@ def read(path: str | Path) -> Site:
     PlanError, PlanFileError
         It cannot be used; the text names each place and its mend.
     """
-    return Site(read_plan(Path(path)))
+    return PlannedSite(read_plan(Path(path)))
 
 
-def divide(site: Site, at: Time = None) -> Divided:
+def divide(site: PlannedSite, at: Time = None) -> DividedSite:
     """Divide a site at a time of day, ``"08:10"`` or seconds; at the plan's moment if left out.
 
     Raises
@@ -222,10 +222,10 @@ def divide(site: Site, at: Time = None) -> Divided:
     UnitError
         There is no such time in its day.
     """
-    return Divided(divide_site(site.arrays, _seconds(at, site.plan, site.plan.moment)))
+    return DividedSite(divide_site(site.arrays, _seconds(at, site.plan, site.plan.moment)))
 
 
-def play(site: Site, until: Time = None) -> Played:
+def play(site: PlannedSite, until: Time = None) -> Played:
     """Play a site's day, or as far as a time.
 
     Raises

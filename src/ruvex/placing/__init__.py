@@ -1,8 +1,8 @@
 """Where guests could be: whether some may go to a host, how a host is emptied, better places. NumPy, no Qt."""
 
-from ruvex.placing._better import BetterPlaces, Gain, Step, better_places
+from ruvex.placing._better import BetterPlaces, Gain, PlacingStep, better_places
 from ruvex.placing._lack import SAMPLES, DayLack, Loads, lack_in, placed
-from ruvex.placing._lost import Loss, Losses, Reserve, StaysOff, losses_of
+from ruvex.placing._lost import Losses, Reserve, SettledLoss, StaysOff, losses_of
 from ruvex.placing._moving import Emptying, Obstacle, empty_host, hosts_for, obstacle_to, together_with, with_hosts
 from ruvex.placing._now import MoveNow, moves_now
 
@@ -13,13 +13,13 @@ __all__ = [
     "Emptying",
     "Gain",
     "Loads",
-    "Loss",
     "Losses",
     "MoveNow",
     "Obstacle",
+    "PlacingStep",
     "Reserve",
+    "SettledLoss",
     "StaysOff",
-    "Step",
     "better_places",
     "empty_host",
     "hosts_for",

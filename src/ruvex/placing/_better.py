@@ -18,7 +18,7 @@ from ruvex.divide import CONTENDED, Contended
 from ruvex.placing._guess import Candidate, Guesses
 from ruvex.placing._lack import DayLack, Loads, kinds_of
 from ruvex.placing._moving import obstacle_to, with_hosts
-from ruvex.placing._units import Unit, units_of
+from ruvex.placing._units import MovedTogether, units_of
 from ruvex.plan import RESOURCE_KINDS, format_ops, format_time, format_traffic
 from ruvex.promise import claims_of, refusal_between
 from ruvex.site import Site
@@ -58,7 +58,7 @@ class Gain:
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class PlacingStep:
     """One move, or several that are only worth it together.
 
     Attributes
@@ -101,7 +101,7 @@ class BetterPlaces:
         How many placements were worked out.
     """
 
-    steps: tuple[Step, ...]
+    steps: tuple[PlacingStep, ...]
     before: float
     after: float
     as_one: float
@@ -310,7 +310,7 @@ class _Search:
 
     # What is told
 
-    def _chosen(self, best: dict[int, _State]) -> tuple[tuple[Step, ...], _State]:
+    def _chosen(self, best: dict[int, _State]) -> tuple[tuple[PlacingStep, ...], _State]:
         """Give the steps to the placement that is best of those which can be reached by steps that are all allowed.
 
         Where guests that name no host are put elsewhere by a move, what was allowed on the way of the search may not
@@ -332,14 +332,14 @@ class _Search:
         fewest = min(moves for moves, state in best.items() if first.total - state.total >= ENOUGH * most)
         return best[fewest]
 
-    def _ordered(self, chosen: _State) -> tuple[tuple[Step, ...], _State] | None:
+    def _ordered(self, chosen: _State) -> tuple[tuple[PlacingStep, ...], _State] | None:
         """Put the moves that lead to a placement in an order: the one that gains most next, each allowed at its turn.
 
         In a large site they stay in the order in which they were found. What gains nothing before another move is taken
         together with it, and so is what the rules allow only with it: two that change places with one who may be beside
         neither. None where they cannot all be allowed.
         """
-        state, steps = self._first, list[Step]()
+        state, steps = self._first, list[PlacingStep]()
         pending: list[tuple[int, int]] = []
         since = state
         last = {unit: at for at, (unit, _) in enumerate(self._paths[chosen.host.tobytes()])}
@@ -364,10 +364,10 @@ class _Search:
                 since, pending = state, []
         return tuple(steps), state
 
-    def _differs(self, state: _State, unit: Unit) -> bool:
+    def _differs(self, state: _State, unit: MovedTogether) -> bool:
         return bool(state.host[unit.guests[0]] != self._start[unit.guests[0]])
 
-    def _step(self, before: _State, after: _State, moves: list[tuple[int, int]]) -> Step:
+    def _step(self, before: _State, after: _State, moves: list[tuple[int, int]]) -> PlacingStep:
         plan = self._site.plan
         hours_of = dict(zip(kinds_of(self._site), (before.lack - after.lack).sum(axis=1).tolist(), strict=True))
         by_guest = (before.lack - after.lack).sum(axis=0)
@@ -379,7 +379,7 @@ class _Search:
             for unit, to in moves
             for guest in self._units[unit].guests
         )
-        return Step(told, hours_of, gains, losses, self._reason(before, moves, hours_of))
+        return PlacingStep(told, hours_of, gains, losses, self._reason(before, moves, hours_of))
 
     def _reason(self, before: _State, moves: list[tuple[int, int]], gained: Mapping[Contended, float]) -> str:
         source = int(before.host[self._units[moves[0][0]].guests[0]])

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvex.placing._lack import Loads
-from ruvex.placing._units import Unit
+from ruvex.placing._units import MovedTogether
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -32,7 +32,7 @@ class Guesses:
         Who can move, and what is wanted and there at each sample.
     """
 
-    def __init__(self, units: Sequence[Unit], loads: Loads) -> None:
+    def __init__(self, units: Sequence[MovedTogether], loads: Loads) -> None:
         self._units, self._loads = units, loads
         self._supply = np.moveaxis(loads.supply, 2, 0)
         self._sizes = np.array([len(unit.guests) for unit in units], dtype=np.float64)

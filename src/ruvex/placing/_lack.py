@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import CONTENDED, Contended, Demand, Solved, demand_at, solve, solve_as_one
+from ruvex.divide import CONTENDED, Asked, Contended, Solved, demand_at, solve, solve_as_one
 from ruvex.engine import rows as r
 from ruvex.site import Site, disks_of
 
@@ -62,7 +62,7 @@ class DayLack:
         When the samples of a day are, s; empty where demands were given.
     """
 
-    def __init__(self, site: Site, demands: Sequence[Demand] | None = None, hours: float | None = None) -> None:
+    def __init__(self, site: Site, demands: Sequence[Asked] | None = None, hours: float | None = None) -> None:
         self.site, day_s = site, site.plan.day_s
         self.times_s = (np.arange(SAMPLES) + 0.5) * (day_s / SAMPLES) if demands is None else np.zeros(0)
         self.demands = demands or [demand_at(site, at_s) for at_s in self.times_s.tolist()]

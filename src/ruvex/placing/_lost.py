@@ -59,7 +59,7 @@ class StaysOff:
 
 
 @dataclass(frozen=True, slots=True)
-class Loss:
+class SettledLoss:
     """A site that has lost a host, as it would settle.
 
     Attributes
@@ -207,7 +207,7 @@ class Losses:
         down, lost, _ = self._without(host, self._site.standing.on)
         return tuple(come_back(down, host, lost)[1])
 
-    def of(self, host: str) -> Loss:
+    def of(self, host: str) -> SettledLoss:
         """Settle the site without a host, over the whole day."""
         plan, at = self._plan, self._plan.host_index[host]
         down, lost, told_off = self._without(at, self._site.standing.on)
@@ -232,7 +232,7 @@ class Losses:
             for i in np.flatnonzero(on & ~gone & (of_guest > _LEAST_HOURS)).tolist()
         ]
         hurt.sort(key=lambda one: one.hours)
-        return Loss(
+        return SettledLoss(
             host, tuple((plan.guests[i].id, plan.hosts[to].id) for i, to in back),
             (*off, *(StaysOff(plan.guests[i].id, None, is_told=True) for i in told_off)),
             float(was[:, :, on].sum()), float(now[:, :, on].sum()), tuple(hurt),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from ruvex.divide import Demand
+from ruvex.divide import Asked
 from ruvex.placing._guess import Guesses
 from ruvex.placing._lack import DayLack
 from ruvex.placing._units import units_of
@@ -24,7 +24,7 @@ class MoveNow:
     part: float
 
 
-def moves_now(site: Site, demand: Demand, least_part: float) -> list[MoveNow]:
+def moves_now(site: Site, demand: Asked, least_part: float) -> list[MoveNow]:
     """Find the moves that would help at a moment, the best first; whether promises allow them is not looked at.
 
     Parameters

@@ -12,7 +12,7 @@ from ruvex.site import Site, live_move_problem
 
 
 @dataclass(frozen=True, slots=True)
-class Unit:
+class MovedTogether:
     """Guests on one host that go to another one together, mostly one.
 
     Attributes
@@ -27,7 +27,7 @@ class Unit:
     hosts: tuple[int, ...]
 
 
-def units_of(site: Site) -> tuple[Unit, ...]:
+def units_of(site: Site) -> tuple[MovedTogether, ...]:
     """Give what can be moved as it runs: who has cores of its own, lives in a bank or may be nowhere else is left out.
 
     Guests that are kept apart are not told from each other here: who stands where changes with every move.
@@ -37,7 +37,7 @@ def units_of(site: Site) -> tuple[Unit, ...]:
     bound = {guest for rule in plan.placement if isinstance(rule, KeptTogether) for guest in rule.guests}
     nobody = [False] * len(plan.guests)
     up = np.flatnonzero(standing.up).tolist() if plan.hosts else []
-    found, done = list[Unit](), set[int]()
+    found, done = list[MovedTogether](), set[int]()
     for i, guest in enumerate(plan.guests):
         if not on[i] or i in done:
             continue
@@ -46,5 +46,5 @@ def units_of(site: Site) -> tuple[Unit, ...]:
         done |= set(group)
         hosts = tuple(to for to in up if not any(live_move_problem(plan, j, host[j], to, host, nobody) for j in group))
         if set(hosts) - {host[i]}:
-            found.append(Unit(group, hosts))
+            found.append(MovedTogether(group, hosts))
     return tuple(found)

@@ -2,7 +2,7 @@
 
 from ruvex.engine.rows import CHANNELS, FLOW_CHANNELS, FLOW_PLACE_CHANNELS, PLACE_CHANNELS
 from ruvex.play._bounds import RECORD_S, TooMuchError, obstacle_to_play
-from ruvex.play._log import Entry
+from ruvex.play._log import LogEntry
 from ruvex.play._moment import division_at, played_day
 from ruvex.play._moves import Bridge, MoveDone
 from ruvex.play._player import Player
@@ -21,9 +21,9 @@ __all__ = [
     "PRESSURES",
     "RECORD_S",
     "Bridge",
-    "Entry",
     "Finish",
     "GuestSummary",
+    "LogEntry",
     "MoveDone",
     "PlaceSummary",
     "Plain",

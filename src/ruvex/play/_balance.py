@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ruvex.divide import Demand
+from ruvex.divide import Asked
 from ruvex.engine import rows as r
 from ruvex.placing import moves_now
 from ruvex.play._moves import Moves
@@ -34,7 +34,7 @@ class Balance:
         every, tick = self._every(), self._ticks.tick
         return bool(every) and tick > 0 and tick % every == 0
 
-    def step(self, demand: Demand) -> None:
+    def step(self, demand: Asked) -> None:
         """Begin the move that takes most away of what its host's guests lack, if there is one that is allowed."""
         if self._moves.under_way:
             return

@@ -29,7 +29,7 @@ comes back, something worth a remark."""
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class LogEntry:
     """One line of the log.
 
     Attributes

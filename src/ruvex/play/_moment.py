@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import MOMENTS, Day, Demand, Division, Solved, demand_at, is_bank_full, played_causes, solve
+from ruvex.divide import MOMENTS, Asked, Day, Division, Solved, demand_at, is_bank_full, played_causes, solve
 from ruvex.engine import rows as r
 from ruvex.engine.rows import FLOW_CHANNELS
 from ruvex.play._player import Player
@@ -68,7 +68,7 @@ def division_at(player: Player, at_s: float) -> Division | None:
         was["cpu_wanted"], was["working"], np.maximum(touched, was["working"]), was["ops_wanted"],
         was["net_wanted_mib_s"],
     ))  # fmt: skip
-    solved = _settled(site, Demand(asked))
+    solved = _settled(site, Asked(asked))
     for at, name in enumerate(FLOW_CHANNELS):
         solved.flowing[at] = was[name]
     layers = solved.layers
@@ -143,7 +143,7 @@ def _behind(site: Site, at_s: float, wanted: Floats, pace: Floats) -> Floats:
     return np.where(is_batch, np.maximum(wanted - asked, 0.0), 0.0)
 
 
-def _settled(site: Site, demand: Demand) -> Solved:
+def _settled(site: Site, demand: Asked) -> Solved:
     """Divide a site whose guests want what they were seen to want: their work is not to be reckoned in once more."""
     guests = site.guests.copy()
     guests[[r.G_BATCH, r.G_GREEDY]] = 0.0

@@ -9,7 +9,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from ruvex.divide import Demand
+from ruvex.divide import Asked
 from ruvex.engine import rows as r
 from ruvex.plan import (
     EditError,
@@ -26,7 +26,7 @@ from ruvex.play import happenings as h
 from ruvex.play._balance import Balance
 from ruvex.play._bounds import check_length, spacing
 from ruvex.play._events import NotPromisedError, changed_site
-from ruvex.play._log import Entry, Kind, told_pressures
+from ruvex.play._log import Kind, LogEntry, told_pressures
 from ruvex.play._moves import Moves
 from ruvex.play._power import Power
 from ruvex.play._record import Recording
@@ -100,7 +100,7 @@ class Player:
             flow_ids_of(plan),
         )  # fmt: skip
         self.state = State(len(plan.guests), site.hosts.shape[1])
-        self._entries: list[Entry] = []
+        self._entries: list[LogEntry] = []
         self._pressures: dict[int, list[tuple[float, int]]] = {}
         self.kept: list[Event] = []
         self.plans: list[tuple[float, Plan]] = [(0.0, plan)]
@@ -142,12 +142,12 @@ class Player:
         return self.tick >= self.end_tick
 
     @property
-    def demand(self) -> Demand:
+    def demand(self) -> Asked:
         """What the work asks for now, with the pages touched so far and what greedy work has taken."""
         values = self.ticks.now.copy()
         values[r.W_WORKING] = np.maximum(values[r.W_WORKING], self.state.hoard)
         values[r.W_TOUCHED] = np.maximum(values[r.W_TOUCHED], self.state.touched)
-        return Demand(values)
+        return Asked(values)
 
     def insert(self, event: Event) -> None:
         """Put an event in while playing; one whose time has passed happens in the next tick."""
@@ -193,7 +193,7 @@ class Player:
         return sum(since <= at_s for since, _ in self.plans), sum(since <= at_s for since, *_ in self._places)
 
     @property
-    def log(self) -> list[Entry]:
+    def log(self) -> list[LogEntry]:
         """What has happened so far, in the order of time."""
         plan, trees = self.site.plan, self.site.forest.trees
         told = []
@@ -202,7 +202,7 @@ class Player:
             there = plan.hosts[host] if plan.hosts else None
             for at_s, level, before in told_pressures(noted, self.now_s):
                 what = h.PressureChanged(level, before, kind == r.BANK_PLACE)
-                told.append(Entry(at_s, "pressure", there.id if there else "", what))
+                told.append(LogEntry(at_s, "pressure", there.id if there else "", what))
         return sorted([*self._entries, *told], key=lambda entry: entry.at_s)
 
     def summary(self) -> Summary:
@@ -308,7 +308,7 @@ class Player:
         return math.ceil(at_s / self.tick_s - _ALMOST)
 
     def _tell(self, kind: Kind, target: str, what: h.Happening) -> None:
-        self._entries.append(Entry(self.now_s, kind, target, what))
+        self._entries.append(LogEntry(self.now_s, kind, target, what))
 
     def _take_notes(self) -> None:
         plan = self.site.plan
@@ -321,7 +321,7 @@ class Player:
             self._finished.append(finish)
             late = finish.late_s or 0.0
             if late > 1.5 * self.tick_s:
-                self._entries.append(Entry(at, "finish", guest.id, h.DoneLate(finish.due_s, late)))
+                self._entries.append(LogEntry(at, "finish", guest.id, h.DoneLate(finish.due_s, late)))
 
     # Events
 

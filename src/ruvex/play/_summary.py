@@ -9,7 +9,7 @@ import numpy as np
 
 from ruvex.divide import CAUSES
 from ruvex.engine import rows as r
-from ruvex.play._log import Entry
+from ruvex.play._log import LogEntry
 from ruvex.play._moves import Bridge, MoveDone
 from ruvex.play._state import PRESSURES
 from ruvex.play._ticks import Ticks
@@ -165,7 +165,7 @@ class Summary:
     bridges: tuple[Bridge, ...]
     moves: tuple[MoveDone, ...]
     savings: Savings | None
-    log: tuple[Entry, ...]
+    log: tuple[LogEntry, ...]
 
     def to_json(self) -> dict[str, Any]:
         """Give the document that ``ruvex run --json`` prints (docs/plan-format.md)."""

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from ruvex.advise import GROUPS, Effect
+from ruvex.advise import GROUPS, RemedyEffect
 from ruvex.ledger import DayFigures, LookFigures, Owner, OwnersPart
 from ruvex.plan import (
     RESOURCES,
@@ -180,7 +180,7 @@ def _findings(report: Report) -> list[dict[str, Any]]:
     return groups
 
 
-def _effect(effect: Effect | None, labels: Mapping[str, str]) -> str:
+def _effect(effect: RemedyEffect | None, labels: Mapping[str, str]) -> str:
     """Say who gains and who pays by a remedy now, the largest first."""
     if effect is None:
         return ""

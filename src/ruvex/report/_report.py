@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from ruvex.advise import (
     GROUPS,
-    Effect,
     Finding,
+    RemedyEffect,
     SiteSavings,
     effect_of,
     findings_of,
@@ -60,7 +60,7 @@ class Report:
     summary: Summary
     worst_s: float
     owners: tuple[Owner, ...]
-    findings: tuple[tuple[Finding, Effect | None], ...]
+    findings: tuple[tuple[Finding, RemedyEffect | None], ...]
     without: tuple[tuple[str, ...], ...]
     reserve: str
     savings: SiteSavings

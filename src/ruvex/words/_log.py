@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Final, assert_never
 
 from ruvex.plan import Plan, format_memory, format_number, format_time
-from ruvex.play import PRESSURES, Entry, Plain
+from ruvex.play import PRESSURES, LogEntry, Plain
 from ruvex.play import happenings as h
 from ruvex.words._refusal import shortage_text
 from ruvex.words._settings import change_text, label_of, span
@@ -37,7 +37,7 @@ def why_text(plan: Plan, why: h.Why) -> str:
             assert_never(why)
 
 
-def entry_text(entry: Entry, plan: Plan) -> str:
+def entry_text(entry: LogEntry, plan: Plan) -> str:
     """Say in one sentence what an entry of the log tells."""
     name, what = label_of(plan, entry.target or None), entry.what
     match what:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Final
 
-from ruvex.placing import BetterPlaces, Gain, Step
+from ruvex.placing import BetterPlaces, Gain, PlacingStep
 from ruvex.plan import Plan
 from ruvex.words._settings import label_of
 
 _MOST_NAMED: Final = 3
 
 
-def step_text(step: Step, plan: Plan) -> str:
+def step_text(step: PlacingStep, plan: Plan) -> str:
     """Say who goes where: ``gate-cameras from skerry-1 to skerry-2``."""
     parts = [
         f"{label_of(plan, guest)} from {label_of(plan, source)} to {label_of(plan, to)}"
@@ -31,7 +31,7 @@ def hours_text(hours: float, what: str) -> str:
     return f"{abs(hours):.2f} guest-hours of {what} {'lost' if hours < 0 else 'gained'}"
 
 
-def payers_text(step: Step, plan: Plan) -> str:
+def payers_text(step: PlacingStep, plan: Plan) -> str:
     """Say who gains and who pays, the most first."""
     return f"{_named('gain', step.gains, plan)}; {_named('pay', step.losses, plan)}"
 

@@ -20,12 +20,12 @@ from ruvex.advise.worth import (
     _vcpus,
     _weights,
 )
-from ruvex.advise.worth._finding import GROUPS, KINDS, Case, Effect, Finding, Group, effect_of
+from ruvex.advise.worth._finding import GROUPS, KINDS, Case, Finding, Group, RemedyEffect, effect_of
 from ruvex.advise.worth._tried import is_taken
 from ruvex.divide import Division
 from ruvex.play import Player
 
-__all__ = ["GROUPS", "KINDS", "Effect", "Finding", "Group", "Shift", "effect_of", "findings_of"]
+__all__ = ["GROUPS", "KINDS", "Finding", "Group", "RemedyEffect", "Shift", "effect_of", "findings_of"]
 
 _SEEKERS: Final[Sequence[Callable[[Case], Iterator[Finding]]]] = (
     _bounds.broken_promises, _weights.beside_pools, _weights.crowded_pool, _bounds.biting_limit, _memory.at_ceiling,

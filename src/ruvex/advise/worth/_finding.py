@@ -78,7 +78,7 @@ class Finding:
     line: float = 0.0
     line_after: float = 0.0
 
-    def to_json(self, effect: Effect | None) -> dict[str, Any]:
+    def to_json(self, effect: RemedyEffect | None) -> dict[str, Any]:
         """Give it as ``ruvex findings --json`` prints it, with what its remedy does."""
         remedy = None
         if self.remedy is not None:
@@ -96,7 +96,7 @@ class Finding:
 
 
 @dataclass(frozen=True, slots=True)
-class Effect:
+class RemedyEffect:
     """What a remedy would do at the moment: who gains and who pays, the largest first."""
 
     gains: tuple[Shift, ...]
@@ -221,7 +221,7 @@ def curve_of(values: Floats) -> tuple[float, ...]:
     return tuple(np.maximum.reduceat(values, starts).tolist())
 
 
-def effect_of(finding: Finding, division: Division) -> Effect | None:
+def effect_of(finding: Finding, division: Division) -> RemedyEffect | None:
     """Compute what the remedy of a finding would do to everyone at the moment of a division; None without a remedy.
 
     Raises
@@ -240,4 +240,4 @@ def effect_of(finding: Finding, division: Division) -> Effect | None:
     ]
     by_size = sorted(shifts, key=lambda shift: -abs(shift.amount))
     gains, losses = (tuple(s for s in by_size if (s.amount > 0) == is_gain) for is_gain in (True, False))
-    return Effect(gains, losses)
+    return RemedyEffect(gains, losses)

@@ -18,7 +18,7 @@ _ROW: Final = 26
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class Offer:
     """One thing that can be found: what it is called, what it is, what choosing it does."""
 
     label: str
@@ -26,7 +26,7 @@ class Entry:
     run: Callable[[], object]
 
 
-def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
+def matching(entries: Sequence[Offer], text: str) -> list[Offer]:
     """Give the entries that hold every typed word, those that begin with the text first, else in their order."""
     words = text.lower().split()
     found = [entry for entry in entries if all(word in f"{entry.label} {entry.what}".lower() for word in words)]
@@ -45,9 +45,9 @@ class CommandBox(QFrame):
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._entries: Sequence[Entry] = ()
-        self._more: Callable[[str], Sequence[Entry]] = lambda _text: ()
-        self._shown: list[Entry] = []
+        self._entries: Sequence[Offer] = ()
+        self._more: Callable[[str], Sequence[Offer]] = lambda _text: ()
+        self._shown: list[Offer] = []
         self._back_to: QWidget | None = None
         self.line = QLineEdit(self)
         self.line.setPlaceholderText("A guest, a pool, a time, or what to do")
@@ -68,7 +68,7 @@ class CommandBox(QFrame):
         self._on_theme_changed()
         self.hide()
 
-    def open(self, entries: Sequence[Entry], more: Callable[[str], Sequence[Entry]]) -> None:
+    def open(self, entries: Sequence[Offer], more: Callable[[str], Sequence[Offer]]) -> None:
         """Show the box; ``more`` gives further entries made from the typed text itself, such as a time."""
         parent = self.parentWidget()
         assert parent is not None

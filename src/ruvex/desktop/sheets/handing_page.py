@@ -16,7 +16,7 @@ from ruvex.desktop.kit.style import set_role
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
-from ruvex.exchange import Taken, Way, take_back
+from ruvex.exchange import TakenBack, Way, take_back
 from ruvex.plan import PERMISSION_WORDS, EditError, Permission, PlanFile, Pool
 
 _HINT: Final = (
@@ -127,12 +127,12 @@ class TakeBackPage(Page):
 
     wide = True
 
-    def __init__(self, desk: Desk, theme: Theme, take: Callable[[Taken, str], bool]) -> None:
+    def __init__(self, desk: Desk, theme: Theme, take: Callable[[TakenBack, str], bool]) -> None:
         super().__init__()
         self._desk, self._theme, self._take = desk, theme, take
         self._back: PlanFile | None = None
         self._source = ""
-        self._taken: Taken | None = None
+        self._taken: TakenBack | None = None
         self._hint, self.told, self._head = QLabel(_BACK_HINT, self), QLabel(self), QLabel(self)
         for label in (self._hint, self.told, self._head):
             label.setWordWrap(True)
@@ -195,7 +195,7 @@ class TakeBackPage(Page):
         self.style_anew()
         self._look()
 
-    def _merge(self, choose: dict[tuple[str, str], Way]) -> Taken:
+    def _merge(self, choose: dict[tuple[str, str], Way]) -> TakenBack:
         document, back = self._desk.document, self._back
         assert back is not None
         return take_back(document.plan, document.site.traces, back.plan, back.traces, choose)

@@ -25,8 +25,8 @@ from ruvex.exchange import (
     NEW,
     UNITS,
     Choice,
+    LoadRow,
     Measured,
-    Row,
     first_choice,
     labels_of,
     likely_unit,
@@ -97,7 +97,7 @@ class LoadPage(Page):
         self._desk, self._editor, self._theme = desk, editor, theme
         self._measured: Measured | None = None
         self._source = ""
-        self._rows: list[Row] = []
+        self._rows: list[LoadRow] = []
         self._whose: dict[str, str | None] = {}
         self.guests: dict[str, GuestChoice] = {}
         self._labels: list[tuple[QLabel, bool]] = []
@@ -227,7 +227,7 @@ class LoadPage(Page):
         self.take_button.setEnabled(False)
         self.told.setText("Working out the typical days…")
 
-        def show(rows: list[Row] | None, problem: Exception | None) -> None:
+        def show(rows: list[LoadRow] | None, problem: Exception | None) -> None:
             if rows is None:
                 raise problem or RuntimeError("no days were worked out")
             if measured is self._measured and choice == self.choice:

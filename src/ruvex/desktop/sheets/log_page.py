@@ -12,7 +12,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.sheets.side_sheet import Page
 from ruvex.desktop.state.desk import Desk
 from ruvex.plan import find_item, format_time
-from ruvex.play import Entry
+from ruvex.play import LogEntry
 from ruvex.words import entry_text
 
 _MOST: Final = 2000
@@ -34,7 +34,7 @@ class LogPage(Page):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self._theme = desk, theme
-        self._shown: list[Entry] = []
+        self._shown: list[LogEntry] = []
         self.line = QLineEdit(self)
         self.line.setPlaceholderText("Show only entries with…")
         self.line.setAccessibleName("Show only entries with these words")
@@ -73,7 +73,7 @@ class LogPage(Page):
         if self.isVisible() and self.only.isChecked():
             self._show()
 
-    def _log(self) -> list[tuple[Entry, str]]:
+    def _log(self) -> list[tuple[LogEntry, str]]:
         player = self._desk.playing.player or self._desk.rehearsal.base
         return [] if player is None else [(entry, entry_text(entry, player.site.plan)) for entry in player.log]
 

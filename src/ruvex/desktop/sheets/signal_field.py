@@ -121,7 +121,7 @@ def converted(signal: Signal, form: str, typical: float) -> Dump:
     return {"kind": "steps", "at": [[0.0, low], [8 * 3600.0, high], [18 * 3600.0, low]]}
 
 
-class Curve(QWidget):
+class SignalCurve(QWidget):
     """The signal over the day, with points to drag; in steps a double click adds one and Del takes it away.
 
     Signals
@@ -378,7 +378,7 @@ class SignalField(QWidget):
         for form, text in _FORMS:
             self.chooser.addItem(text, form)
         self.chooser.activated.connect(self._on_form)
-        self.curve = Curve(theme, self)
+        self.curve = SignalCurve(theme, self)
         self.curve.setAccessibleName(f"{name} over the day")
         self.curve.tried.connect(self.tried)
         self.curve.entered.connect(self.entered)

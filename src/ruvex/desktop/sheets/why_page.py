@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from ruvex.advise import Move, ending_text, moves_for, rung_text, stop_text
+from ruvex.advise import HelpfulMove, ending_text, moves_for, rung_text, stop_text
 from ruvex.desktop.kit.elided_label import ElidedLabel
 from ruvex.desktop.kit.letting_go import let_go
 from ruvex.desktop.kit.plain_list import PlainList
@@ -32,7 +32,7 @@ _MOST_OFFERS: Final = 4
 _MOST_HURT: Final = 12
 _SUBJECT: Final = "why"
 
-_Answer = tuple[Mapping[Resource, Shifts], Mapping[Resource, Sequence[Move]]]
+_Answer = tuple[Mapping[Resource, Shifts], Mapping[Resource, Sequence[HelpfulMove]]]
 
 
 class _Side(QWidget):
@@ -77,7 +77,7 @@ class _Side(QWidget):
         of = f" of {figure_with_unit(ladder.wanted, unit)}" if ladder.stops else f" {unit.name}"
         self._sum.set_text(f"{figure(used, unit)}{of}")
 
-    def show_answer(self, division: Division, having: Shifts | None, moves: Sequence[Move]) -> None:
+    def show_answer(self, division: Division, having: Shifts | None, moves: Sequence[HelpfulMove]) -> None:
         """Show who has what is missing in a division, and what would help; names are of its plan, as its rows are."""
         unit, labels, ids = self._desk.units.common(self._resource), division.site.plan.labels, division.ids
         told = ""
@@ -95,7 +95,7 @@ class _Side(QWidget):
             self._column.addWidget(offer)
         self._help.setVisible(bool(moves))
 
-    def _offer(self, move: Move, labels: Mapping[str, str]) -> OfferButton:
+    def _offer(self, move: HelpfulMove, labels: Mapping[str, str]) -> OfferButton:
         desk, unit = self._desk, self._desk.units.common(self._resource)
         paying = [f"{labels[guest]} {figure(amount, unit)}" for guest, amount in move.losses[:2]]
         more = f" and {len(move.losses) - 2} more" if len(move.losses) > 2 else ""

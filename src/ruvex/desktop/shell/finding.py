@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtGui import QAction
 
 from ruvex.desktop.kit.actions import ActionName
-from ruvex.desktop.kit.command_box import CommandBox, Entry
+from ruvex.desktop.kit.command_box import CommandBox, Offer
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.shell.plan_files import PlanFiles
 from ruvex.desktop.state.moving import guests_on
@@ -41,19 +41,19 @@ class Finder:
     def find(self) -> None:
         """Offer all that can be found."""
         plan, select = self._bench.desk.look.plan, self._show_row
-        entries = [Entry(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
-        entries += [Entry(host.label, "host", partial(select, host.id)) for host in plan.hosts]
+        entries = [Offer(pool.label, "pool", partial(select, pool.id)) for pool in plan.pools]
+        entries += [Offer(host.label, "host", partial(select, host.id)) for host in plan.hosts]
         entries += [
-            Entry(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
+            Offer(guest.label, " ".join(("guest", *guest.tags)), partial(select, guest.id)) for guest in plan.guests
         ]
         entries += [
-            Entry(title, f"story: {notes}", partial(self._files.open_story, path))
+            Offer(title, f"story: {notes}", partial(self._files.open_story, path))
             for path, title, notes in self._files.stories()
         ]
-        entries += [Entry(action.text(), action.toolTip(), action.trigger) for action in self._view_actions.values()]
+        entries += [Offer(action.text(), action.toolTip(), action.trigger) for action in self._view_actions.values()]
         for name, action in self._bench.actions.items():
             if action.isEnabled() and name is not ActionName.FIND:
-                entries.append(Entry(action.text(), name.value.hint, action.trigger))
+                entries.append(Offer(action.text(), name.value.hint, action.trigger))
         self._box.open(entries, self._times)
 
     def move(self) -> None:
@@ -62,9 +62,9 @@ class Finder:
         plan, selection = desk.look.plan, desk.selection
         entries = []
         if selection.ids:
-            entries = [Entry("The top", "beside the pools", partial(editor.move_to, None))]
+            entries = [Offer("The top", "beside the pools", partial(editor.move_to, None))]
             entries += [
-                Entry(pool.label, "move the selection into this pool", partial(editor.move_to, pool.id))
+                Offer(pool.label, "move the selection into this pool", partial(editor.move_to, pool.id))
                 for pool in plan.pools
                 if pool.id not in selection.ids
             ]
@@ -73,7 +73,7 @@ class Finder:
         if selection.ids or guests:
             what = "move the selection to this host" if whole is None else f"move all guests of {whole.label} here"
             entries += [
-                Entry(host.label, what, partial(self._bench.live.move, host.id, guests))
+                Offer(host.label, what, partial(self._bench.live.move, host.id, guests))
                 for host in plan.hosts
                 if len(plan.hosts) > 1 and host is not whole
             ]
@@ -88,7 +88,7 @@ class Finder:
         self._bench.desk.selection.select(item_id)
         self._to_rows()
 
-    def _times(self, text: str) -> list[Entry]:
+    def _times(self, text: str) -> list[Offer]:
         look = self._bench.desk.look
         try:
             at_s = parse_time(text) if ":" in text else -1.0
@@ -96,4 +96,4 @@ class Finder:
             return []
         if not 0 <= at_s <= look.plan.day_s:
             return []
-        return [Entry(format_time(at_s), "move the moment there", lambda: look.set_moment(at_s))]
+        return [Offer(format_time(at_s), "move the moment there", lambda: look.set_moment(at_s))]

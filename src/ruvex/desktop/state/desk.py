@@ -18,7 +18,7 @@ from ruvex.desktop.state.selection import Selection
 from ruvex.desktop.state.tracing import Tracing
 from ruvex.desktop.state.trial import Trial
 from ruvex.desktop.state.units import Units
-from ruvex.desktop.state.waits import Waits
+from ruvex.desktop.state.waits import WaitsOfDays
 from ruvex.desktop.state.yardstick import Yardstick
 
 
@@ -71,7 +71,7 @@ class Desk(QObject):
         self.many = Many(self.document, self.background, self)
         self.yardstick = Yardstick(self.document, self.look, self.rehearsal, self.background, self)
         self.tracing = Tracing(self.look, self.selection, self.background, self)
-        self.waits = Waits(self.background, self)
+        self.waits = WaitsOfDays(self.background, self)
         self.document.closing.connect(self.waits.forget)
         self.document.closing.connect(self.tracing.forget)
         self.units = Units(self.look, self)

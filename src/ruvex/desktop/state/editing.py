@@ -16,8 +16,8 @@ from ruvex.exchange import (
     FILLS,
     Brought,
     Choice,
-    Row,
-    Taken,
+    LoadRow,
+    TakenBack,
     cells_of,
     headings_of,
     kind_of,
@@ -224,7 +224,7 @@ class Editor(QObject):
         self.told.emit(note)
         return True
 
-    def follow(self, choice: Choice, rows: Sequence[Row], whose: Mapping[str, str | None], source: str) -> bool:
+    def follow(self, choice: Choice, rows: Sequence[LoadRow], whose: Mapping[str, str | None], source: str) -> bool:
         """Let guests follow what was measured; tells whether it was accepted."""
         document = self._desk.document
         try:
@@ -244,7 +244,7 @@ class Editor(QObject):
         self.told.emit("\n".join(filled.told))
         return True
 
-    def take_back(self, taken: Taken, source: str) -> bool:
+    def take_back(self, taken: TakenBack, source: str) -> bool:
         """Take what the owner of a pool made of it; tells whether it was accepted."""
         self._desk.document.know_traces(taken.traces)
         return self._make(Step(f"take {source} back", lambda _plan: taken.plan, taken.changed, taken.started))

@@ -10,7 +10,7 @@ from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.playing import Playing
 from ruvex.desktop.state.rehearsal import Rehearsal
-from ruvex.divide import Day, Demand, Division, day_of, demand_at, divide
+from ruvex.divide import Asked, Day, Division, day_of, demand_at, divide
 from ruvex.ledger import LookFigures
 from ruvex.plan import Plan, format_time
 from ruvex.play import Player, division_at, played_day
@@ -76,7 +76,7 @@ class Look(QObject):
         self.mode: Mode = "settled"
         self.site: Site = document.site
         self._told: Site = self.site
-        self._demand: Demand = demand_at(self.site, self.plan.moment)
+        self._demand: Asked = demand_at(self.site, self.plan.moment)
         self.division: Division = divide(self.site, demand=self._demand)
         self._figures: LookFigures | None = None
         self._claims: Claims | None = None
@@ -113,7 +113,7 @@ class Look(QObject):
         return self._figures
 
     @property
-    def demand(self) -> Demand:
+    def demand(self) -> Asked:
         """What the guests' work asks for at this time."""
         return self._demand
 

@@ -7,7 +7,7 @@ from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ruvex.advise import Effect, Finding, effect_of, findings_of
+from ruvex.advise import Finding, RemedyEffect, effect_of, findings_of
 from ruvex.desktop.state.answers import Answers, Of
 from ruvex.desktop.state.background import Background
 from ruvex.desktop.state.document import Document
@@ -19,11 +19,11 @@ _FINDINGS: Final = "all"
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundWorth:
     """A finding, and what its remedy does to everyone at the moment (None without a remedy)."""
 
     finding: Finding
-    effect: Effect | None
+    effect: RemedyEffect | None
 
 
 class Looking(QObject):
@@ -57,7 +57,7 @@ class Looking(QObject):
         document.opened.connect(self._find)
 
     @property
-    def found(self) -> list[Found]:
+    def found(self) -> list[FoundWorth]:
         """What was found in the plan as it is, what hurts now first; nothing while that is not known."""
         known = self._answers.get(_FINDINGS, self._of)
         return [] if known is None else known[1]
@@ -89,9 +89,9 @@ class Looking(QObject):
             self.changed.emit()
             return
 
-        def work() -> tuple[Division, list[Found]]:
+        def work() -> tuple[Division, list[FoundWorth]]:
             division = divide(site, site.plan.moment)
-            return division, [Found(one, effect_of(one, division)) for one in findings_of(division, day)]
+            return division, [FoundWorth(one, effect_of(one, division)) for one in findings_of(division, day)]
 
         is_known = self._answers.is_there(_FINDINGS, self._of)
         self._answers.ask(_FINDINGS, self._of, work)

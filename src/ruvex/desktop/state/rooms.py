@@ -32,7 +32,7 @@ from ruvex.desktop.state.document import Document
 from ruvex.desktop.state.look import Look
 from ruvex.desktop.state.rehearsal import Rehearsal
 from ruvex.desktop.state.selection import Selection
-from ruvex.placing import BetterPlaces, DayLack, Loads, Loss, Losses, Reserve, better_places
+from ruvex.placing import BetterPlaces, DayLack, Loads, Losses, Reserve, SettledLoss, better_places
 from ruvex.plan import Guest
 from ruvex.play import Player
 from ruvex.site import Site
@@ -69,7 +69,7 @@ class Lost:
         What is wanted over the day, and at which sample most is, for the pictures.
     """
 
-    losses: tuple[Loss, ...]
+    losses: tuple[SettledLoss, ...]
     reserve: Reserve
     loads: Loads
     row: int

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ruvex.cores import (
     Answer,
-    Crowd,
     NoCoresError,
-    Trace,
+    RoomForMore,
+    TurnTrace,
     answer_of,
     changed,
     crowd_of,
@@ -94,13 +94,13 @@ class Tracing(QObject):
         self.host: str | None = None
         self.for_s, self.seed, self.crowd_ms = LENGTHS_S[1], 1, CROWD_MS
         self.part = USUAL_PART
-        self.now: Trace | None = None
-        self.before: Trace | None = None
+        self.now: TurnTrace | None = None
+        self.before: TurnTrace | None = None
         self.problem = ""
         self._shown: tuple[Division, Division | None] | None = None
         self._shown_host: str | None = None
         self.answers: dict[str | int, Answer | None] = {}
-        self.crowd: Crowd | None = None
+        self.crowd: RoomForMore | None = None
         self._base: _Base | None = None
         self._tried: Division | None = None
         look.changed.connect(self._on_changed)
@@ -228,13 +228,13 @@ class Tracing(QObject):
             return
         division, before, self._is_running = look.division, look.before, True
 
-        def work() -> tuple[Trace, Trace | None]:
+        def work() -> tuple[TurnTrace, TurnTrace | None]:
             return (
                 trace(division, host, for_s=for_s, seed=seed),
                 None if before is None else trace(before, host, for_s=for_s, seed=seed),
             )
 
-        def answer(found: tuple[Trace, Trace | None] | None, problem: Exception | None) -> None:
+        def answer(found: tuple[TurnTrace, TurnTrace | None] | None, problem: Exception | None) -> None:
             if division is not self._look.division or host != self.host:
                 return  # of another moment, plan or host: the turns of this one are on their way
             self._is_running = False
@@ -248,7 +248,7 @@ class Tracing(QObject):
 
         self._background.run("turns", work, answer, lane="turns")
 
-    def _take(self, found: tuple[Trace, Trace | None] | None, problem: str) -> None:
+    def _take(self, found: tuple[TurnTrace, TurnTrace | None] | None, problem: str) -> None:
         self.now, self.before = (None, None) if found is None else found
         if found is None:
             self._shown = None
@@ -334,10 +334,10 @@ class Tracing(QObject):
             if is_right and problem is not None:
                 # What cannot be asked has no answer, and is not asked again.
                 if key == "crowd":
-                    self.crowd = Crowd(None, False, ())
+                    self.crowd = RoomForMore(None, False, ())
                 else:
                     self.answers[key] = None
-            elif is_right and isinstance(found, Crowd):
+            elif is_right and isinstance(found, RoomForMore):
                 self.crowd = found if limit == self.crowd_ms else None
             elif is_right and found is not None:
                 self.answers[key] = found

@@ -13,7 +13,7 @@ from ruvex.play import Player
 _MOST_KEPT: Final = 3
 
 
-class Waits(QObject):
+class WaitsOfDays(QObject):
     """Waits by chance by the play they are of.
 
     Signals

@@ -30,7 +30,7 @@ _MOST_GUESTS: Final = 2000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Choice:
+class YardstickChoice:
     """Something to compare with: what kind, how it is called, and its plan with its traces."""
 
     kind: Kind
@@ -40,7 +40,7 @@ class Choice:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Found:
+class Compared:
     """What was found: both states, their days where they were played, and what is set differently."""
 
     beside: Beside
@@ -76,12 +76,12 @@ class Yardstick(QObject):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._document, self._look, self._rehearsal, self._background = document, look, rehearsal, background
-        self.kept: list[Choice] = []
+        self.kept: list[YardstickChoice] = []
         self.edits = 1
         self._picked: Kind = "edits"
         self._name = ""
-        self._file: Choice | None = None
-        self.found: Found | None = None
+        self._file: YardstickChoice | None = None
+        self.found: Compared | None = None
         self._is_wanted, self._asked, self._answered = False, 0, 0
         self._day: tuple[Plan, Player | None] | None = None
         self._sites: tuple[Plan, Site] | None = None
@@ -113,19 +113,19 @@ class Yardstick(QObject):
         text = f"kept at {format_time(document.plan.moment)}" + (f" \u201c{name}\u201d" if name else "")
         number = sum(one.text.startswith(text) for one in self.kept)
         text += f" ({number + 1})" if number else ""
-        self.kept.insert(0, Choice("kept", text, document.plan, document.site.traces))
+        self.kept.insert(0, YardstickChoice("kept", text, document.plan, document.site.traces))
         self.choose("kept", text)
 
-    def choices(self) -> list[Choice]:
+    def choices(self) -> list[YardstickChoice]:
         """Give everything that the plan can be compared with."""
         document, found = self._document, list(self.kept)
         plan, traces = document.plan, document.site.traces
         if document.path is not None:
-            found.append(Choice("saved", "as it was saved", document.file.plan, document.file.traces))
+            found.append(YardstickChoice("saved", "as it was saved", document.file.plan, document.file.traces))
         before = document.before(self.edits)
         if before is not None:
             text = "before the last edit" if self.edits == 1 else f"before the last {self.edits} edits"
-            found.append(Choice("edits", text, before, traces))
+            found.append(YardstickChoice("edits", text, before, traces))
         for rule, values in RULES:
             for value in values:
                 if getattr(plan.rules, rule) == value:
@@ -134,7 +134,7 @@ class Yardstick(QObject):
                     other = change_settings(plan, "rules", {rule: value})
                 except EditError:
                     continue
-                found.append(Choice("rule", f"{setting_word(rule)} {value}", other, traces))
+                found.append(YardstickChoice("rule", f"{setting_word(rule)} {value}", other, traces))
         if self._file is not None:
             found.append(self._file)
         return found
@@ -154,11 +154,11 @@ class Yardstick(QObject):
             It cannot be used.
         """
         file = read_plan(path)
-        self._file = Choice("file", path.name, file.plan, file.traces)
+        self._file = YardstickChoice("file", path.name, file.plan, file.traces)
         self.choose("file", path.name)
 
     @property
-    def chosen(self) -> Choice | None:
+    def chosen(self) -> YardstickChoice | None:
         """What is compared with: what was chosen, or the last edit, or how the plan was saved."""
         choices = self.choices()
         named = next((one for one in choices if one.kind == self._picked and one.text == self._name), None)
@@ -206,7 +206,7 @@ class Yardstick(QObject):
             then = division_at(day, at_s) if is_played and day is not None else None
             then = then or divide(site, at_s)
             days = (day, base) if day is not None and base is not None and is_current else None
-            found = Found(beside(then, now, days), then, now, days, tuple(differences(chosen.plan, as_set)))
+            found = Compared(beside(then, now, days), then, now, days, tuple(differences(chosen.plan, as_set)))
             return site, day, found
 
         def answer(result: Any, problem: Exception | None) -> None:

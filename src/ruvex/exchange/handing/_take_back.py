@@ -70,7 +70,7 @@ class Conflict:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TakenBack:
     """What became of it.
 
     Attributes
@@ -99,7 +99,7 @@ class Taken:
 
 def take_back(
     plan: Plan, traces: Traces, back: Plan, back_traces: Traces, choose: Mapping[tuple[str, str], Way]
-) -> Taken:
+) -> TakenBack:
     """Take a plan back that was handed over.
 
     Parameters
@@ -181,7 +181,7 @@ class _Merge:
         self._told: list[str] = []
         self._changed: dict[str, None] = {}
 
-    def taken(self) -> Taken:
+    def taken(self) -> TakenBack:
         """Merge, and give what became of it."""
         self._add(self._back.pools, self._base.pools)
         self._add(self._back.guests, self._base.guests)
@@ -198,7 +198,7 @@ class _Merge:
 
         started = [item for item in self._changed if is_powered(plan, item) and not is_powered(here, item)]
         changed = tuple(item for item in self._changed if find_item(plan, item) is not None)
-        return Taken(plan, changed, tuple(started), tuple(self._conflicts), tuple(self._told), self._new_traces)
+        return TakenBack(plan, changed, tuple(started), tuple(self._conflicts), tuple(self._told), self._new_traces)
 
     def _id(self, item: str | None) -> str | None:
         return self._ids.get(item, item) if item is not None else None

@@ -67,7 +67,7 @@ class Choice:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class LoadRow:
     """What was measured of one guest: what the file calls it, and its typical day in the unit of the file."""
 
     name: str
@@ -165,7 +165,7 @@ def plain_name(name: str) -> str:
     return printable.strip()[:200] or "guest"
 
 
-def rows_of(measured: Measured, choice: Choice) -> list[Row]:
+def rows_of(measured: Measured, choice: Choice) -> list[LoadRow]:
     """Give the typical day of each value of the label, in the order of the file."""
     groups: dict[str, list[Series]] = {}
     for one in _of(measured, choice.metric, choice.where):
@@ -173,7 +173,7 @@ def rows_of(measured: Measured, choice: Choice) -> list[Row]:
             groups.setdefault(one.labels[choice.label], []).append(one)
     is_counter, zone = choice.metric in measured.counters, ZoneInfo(choice.zone)
     return [
-        Row(name, typical_day(
+        LoadRow(name, typical_day(
             series, is_counter=is_counter, clock=measured.clock, zone=zone, percentile=choice.percentile,
             days=choice.days, step_s=choice.step_s,
         ))
@@ -181,14 +181,14 @@ def rows_of(measured: Measured, choice: Choice) -> list[Row]:
     ]  # fmt: skip
 
 
-def matched(rows: Iterable[Row], plan: Plan) -> dict[str, str | None]:
+def matched(rows: Iterable[LoadRow], plan: Plan) -> dict[str, str | None]:
     """Give for each row the guest that is probably meant; in a plan without guests a new one, else None."""
     known = _known(plan)
     return {row.name: _guest_named(row.name, known) or (None if plan.guests else NEW) for row in rows}
 
 
 def with_load(
-    plan: Plan, traces: Traces, choice: Choice, rows: Iterable[Row], guests: Mapping[str, str | None], source: str
+    plan: Plan, traces: Traces, choice: Choice, rows: Iterable[LoadRow], guests: Mapping[str, str | None], source: str
 ) -> Filled:
     """Give a plan whose guests follow their typical days.
 
@@ -218,7 +218,7 @@ def with_load(
     known = dict(traces)
     told: list[str] = []
     namer, new = Namer(plan), []
-    by_times: dict[bytes, list[tuple[str, Row, np.ndarray]]] = {}
+    by_times: dict[bytes, list[tuple[str, LoadRow, np.ndarray]]] = {}
     for row in taken:
         target = guests[row.name]
         if target == NEW:
@@ -248,7 +248,7 @@ def with_load(
     return Filled(plan, added, changed, tuple(new), (first, *told[:_MOST_NAMED], *more))
 
 
-def _sized(guest: Guest, plan: Plan, choice: Choice, row: Row) -> Guest:
+def _sized(guest: Guest, plan: Plan, choice: Choice, row: LoadRow) -> Guest:
     """Give a new guest the vCPUs that its highest typical demand needs."""
     if choice.fill != "cpu" or "vCPUs" in choice.unit:
         return guest
@@ -258,7 +258,7 @@ def _sized(guest: Guest, plan: Plan, choice: Choice, row: Row) -> Guest:
     return guest.model_copy(update={"vcpus": min(vcpus, 4096)})
 
 
-def _grown(plan: Plan, target: str, choice: Choice, row: Row, told: list[str]) -> Plan:
+def _grown(plan: Plan, target: str, choice: Choice, row: LoadRow, told: list[str]) -> Plan:
     """Give a guest whose memory nobody has set yet the size that what was measured needs."""
     guest = plan.guests[plan.guest_index[target]]
     if choice.fill == "cpu" or "size" in choice.unit or guest.memory != ThinMemory():
@@ -271,7 +271,7 @@ def _grown(plan: Plan, target: str, choice: Choice, row: Row, told: list[str]) -
     return change_settings(plan, target, {"memory.size": size})
 
 
-def _of_row(guest: Guest, row: Row, values: np.ndarray, host: Host | None, fill: Fill) -> list[str]:
+def _of_row(guest: Guest, row: LoadRow, values: np.ndarray, host: Host | None, fill: Fill) -> list[str]:
     told = []
     if row.day.missing:
         spans = [f"{format_time(a)} to {format_time(b)}" for a, b in row.day.missing]
@@ -294,7 +294,7 @@ def _of_row(guest: Guest, row: Row, values: np.ndarray, host: Host | None, fill:
     return told
 
 
-def _table_of(group: Iterable[tuple[str, Row, np.ndarray]]) -> TraceTable:
+def _table_of(group: Iterable[tuple[str, LoadRow, np.ndarray]]) -> TraceTable:
     """Write the days of guests that were measured at the same times as one trace."""
     group = list(group)
     heads = ["seconds", *(target for target, _, _ in group)]

@@ -16,7 +16,7 @@ from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.yardstick import Found
+from ruvex.desktop.state.yardstick import Compared
 from ruvex.ledger import TimeFigures
 from ruvex.plan import format_cpu, format_memory, format_time
 from ruvex.play import Player
@@ -81,7 +81,7 @@ class DayBeside(QWidget):
                 self._paint_lanes(painter, found, one.guest)
                 self._paint_marks(painter, one.day)
 
-    def _paint_lanes(self, painter: QPainter, found: Found, guest: str) -> None:
+    def _paint_lanes(self, painter: QPainter, found: Compared, guest: str) -> None:
         assert found.days is not None
         theme, px, colours, scale = self._theme, self._theme.px, self._theme.colours, self.scale
         division = self._desk.look.division

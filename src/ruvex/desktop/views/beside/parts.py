@@ -20,7 +20,7 @@ _PALE: Final = 0.62
 _NAMES: Final = {"cpu": "CPU", "memory": "memory"}
 
 
-class Parts(QWidget):
+class PartsOfChange(QWidget):
     """Draws both resources; the selected guest's ribbon is full.
 
     Attributes

@@ -20,7 +20,7 @@ from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.look_tools import work_tools
 from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.views.beside.day import DayBeside
-from ruvex.desktop.views.beside.parts import Parts
+from ruvex.desktop.views.beside.parts import PartsOfChange
 from ruvex.desktop.views.beside.rows import Rows
 from ruvex.plan import RuvexError
 
@@ -80,7 +80,7 @@ class BesideView(View):
         self._words.addWidget(self.since)
         self.rows = Rows(self._desk, self._theme, rows)
         self.rows.chosen.connect(self._desk.selection.select)
-        self.parts, self.day = Parts(self._desk, self._theme, rows), DayBeside(self._desk, self._theme, rows)
+        self.parts, self.day = PartsOfChange(self._desk, self._theme, rows), DayBeside(self._desk, self._theme, rows)
         self._below = QSplitter(Qt.Orientation.Horizontal, rows)
         self._below.addWidget(self.parts)
         self._below.addWidget(self.day)

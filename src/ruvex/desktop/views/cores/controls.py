@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ruvex.cores import Answer, Crowd, part_limit, vcpu_change, vcpu_choices
+from ruvex.cores import Answer, RoomForMore, part_limit, vcpu_change, vcpu_choices
 from ruvex.desktop.kit.letting_go import let_go_of_all_in
 from ruvex.desktop.kit.setting_field import SettingField
 from ruvex.desktop.kit.style import set_look, set_role
@@ -458,7 +458,7 @@ def _ladder_text(now: Answer | None, answer: Answer | None, line: int, *, is_kno
     return work_text(now.own.worked_mhz, answer.own.worked_mhz).replace("the same", "=")
 
 
-def crowd_text(crowd: Crowd) -> str:
+def crowd_text(crowd: RoomForMore) -> str:
     """Say how many more fit.
 
     Examples

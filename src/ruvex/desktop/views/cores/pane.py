@@ -6,7 +6,7 @@ from typing import Final
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ruvex.cores import Trace
+from ruvex.cores import TurnTrace
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.views.cores.strips import Strips
@@ -119,7 +119,7 @@ class Pane(QObject):
         self.light(turn)
 
 
-def _strips(trace: Trace | None, division: Division | None) -> Strips | None:
+def _strips(trace: TurnTrace | None, division: Division | None) -> Strips | None:
     if trace is None or division is None:
         return None
     found = Strips(trace, division)

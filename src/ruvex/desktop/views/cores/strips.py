@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.cores import Figures, Trace
+from ruvex.cores import TurnFigures, TurnTrace
 from ruvex.divide import Division
 from ruvex.engine import turn_rows as t
 
@@ -70,7 +70,7 @@ class Strips:
         Of waits: ``SOLID``, ``HELD`` or ``SPENT``; the thread it last ran on, or ran on next.
     """
 
-    def __init__(self, trace: Trace, division: Division) -> None:
+    def __init__(self, trace: TurnTrace, division: Division) -> None:
         self.trace, self.division = trace, division
         turns, waits = trace.turns, trace.waits
         self.thread, self.vcpu, self.why = (
@@ -162,7 +162,7 @@ class Strips:
         return tuple(sorted(there, key=lambda guest: (-longest[guest], guest)))
 
     @cached_property
-    def figures(self) -> dict[int, Figures]:
+    def figures(self) -> dict[int, TurnFigures]:
         """What each guest came to."""
         plan, of = self.division.site.plan, self.trace.of_things
         return {guest: of[plan.guests[guest].id] for guest in dict.fromkeys(self.guest_of.tolist())}

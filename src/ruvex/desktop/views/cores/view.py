@@ -24,7 +24,7 @@ from ruvex.desktop.state.tracing import LENGTHS_S
 from ruvex.desktop.views.cores.controls import Controls
 from ruvex.desktop.views.cores.pane import Pane
 from ruvex.desktop.views.cores.threads import Threads
-from ruvex.desktop.views.cores.waits import Waits
+from ruvex.desktop.views.cores.waits import WaitRows
 from ruvex.exchange import write_turns
 from ruvex.plan import PlanFileError, replace_file
 from ruvex.words import counted
@@ -61,7 +61,7 @@ class CoresView(View):
         self.pane = Pane(desk, self)
         rows = QWidget(self)
         self.threads = Threads(desk, theme, self.pane, rows)
-        self.waits = Waits(desk, theme, self.pane, rows)
+        self.waits = WaitRows(desk, theme, self.pane, rows)
         self.controls = Controls(desk, theme, self.pane, rows)
         self.hosts = Chooser(rows)
         self.hosts.setAccessibleName("Host")

@@ -42,7 +42,7 @@ _DASHES: Final = 10
 _THICK: Final = 1.4
 
 
-class Waits(PaneArea):
+class WaitRows(PaneArea):
     """The lower half of the view."""
 
     def __init__(self, desk: Desk, theme: Theme, pane: Pane, parent: QWidget) -> None:
@@ -165,7 +165,7 @@ class Waits(PaneArea):
         high, place = px(_HEAD), self._histogram(0, px(_HEAD))
         painter.fillRect(0, 0, self.width(), high, theme.colours.paper)
         painter.setPen(theme.colours.ink)
-        theme.face(12, bold=True).draw(painter, px(12), 0, high, "Waits")
+        theme.face(12, bold=True).draw(painter, px(12), 0, high, "WaitRows")
         face = theme.face(11)
         painter.setPen(theme.colours.muted)
         for ms in (1.0, 8.0, 64.0):

@@ -13,7 +13,7 @@ from ruvex.desktop.kit.bars import Bar, draw_bar
 from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
-from ruvex.desktop.views.division.frame import Frame
+from ruvex.desktop.views.division.frame import RowFrame
 from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import format_number
 
@@ -63,7 +63,7 @@ class FlowWing:
         limit = sum(math.inf if one is None else one for one in limits)
         return limit if limit <= self.top else math.inf
 
-    def paint(self, painter: QPainter, row: Row, place: QRect, columns: Frame) -> None:
+    def paint(self, painter: QPainter, row: Row, place: QRect, columns: RowFrame) -> None:
         """Paint a row: a bar for a guest, a figure for everybody; what lacks is hatched."""
         if columns.flow is None or row.is_place or not row.is_on or (row.is_part and row.is_pool):
             return
@@ -81,7 +81,7 @@ class FlowWing:
         painter.setPen(theme.colours.ink if lacks or row.is_pool else theme.colours.muted)
         theme.face(12, bold=row.is_pool).draw_right(painter, right, place.top(), place.height(), format_number(had))
 
-    def paint_head(self, painter: QPainter, columns: Frame, sums_height: int, supply: QRect) -> None:
+    def paint_head(self, painter: QPainter, columns: RowFrame, sums_height: int, supply: QRect) -> None:
         """Paint what all stores together do: the sum above, and how much of it is had below."""
         if columns.flow is None:
             return

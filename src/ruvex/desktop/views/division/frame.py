@@ -19,7 +19,7 @@ _GAP: Final = 12
 
 
 @dataclass(frozen=True, slots=True)
-class Frame:
+class RowFrame:
     """The columns of the butterfly in pixels, from left to right."""
 
     width: int
@@ -36,7 +36,7 @@ class Frame:
     """The narrow wing of disks, where there is one."""
 
 
-def frame_for(width: int, scale: float, *, with_flow: bool = False) -> Frame:
+def frame_for(width: int, scale: float, *, with_flow: bool = False) -> RowFrame:
     """Divide a width among the columns; ``scale`` is the text size against the standard.
 
     With the wing of disks the others share what that leaves.
@@ -51,7 +51,7 @@ def frame_for(width: int, scale: float, *, with_flow: bool = False) -> Frame:
     least = _NARROW_NAMES if is_narrow else _NAMES_LEAST
     names = round(min(max(width * _NAMES_PART, least * scale), _NAMES_MOST * scale))
     left = (width - names) // 2
-    return Frame(
+    return RowFrame(
         width=whole,
         cpu_numbers=(margin, margin + numbers),
         cpu_end=margin + numbers + gap,

@@ -15,7 +15,7 @@ from ruvex.desktop.panels.row_story import bank_text
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row
-from ruvex.desktop.views.division.frame import Frame
+from ruvex.desktop.views.division.frame import RowFrame
 from ruvex.divide import Division
 from ruvex.ledger import falls_short
 from ruvex.plan import RESOURCES, Host, Resource, format_memory
@@ -38,7 +38,7 @@ class PlacePainter:
     def _division(self) -> Division:
         return self._desk.look.division
 
-    def paint(self, painter: QPainter, row: Row, place: QRect, columns: Frame) -> None:
+    def paint(self, painter: QPainter, row: Row, place: QRect, columns: RowFrame) -> None:
         """Paint a row at a place."""
         if row.kind == "bank":
             self._paint_bank(painter, row, place, columns)
@@ -50,14 +50,14 @@ class PlacePainter:
             for k, name in enumerate(RESOURCES):
                 self._paint_supply(painter, k, name, row.index, place, columns)
 
-    def supply_axis(self, k: int, columns: Frame) -> Axis:
+    def supply_axis(self, k: int, columns: RowFrame) -> Axis:
         """Give the axis along which the supply of every host is drawn."""
         figures = self._division.by_host
         top = max(float(np.maximum(figures.supply[k], figures.wanted[k]).max(initial=0.0)), 1.0) * 1.02
         zero, end = (columns.memory_zero, columns.memory_end) if k else (columns.cpu_zero, columns.cpu_end)
         return Axis(zero, end, top, top)
 
-    def _paint_name(self, painter: QPainter, row: Row, host: Host | None, place: QRect, columns: Frame) -> None:
+    def _paint_name(self, painter: QPainter, row: Row, host: Host | None, place: QRect, columns: RowFrame) -> None:
         theme, colours = self._theme, self._theme.colours
         left, right = columns.names
         x, half = left + theme.px(8), place.height() // 2
@@ -73,7 +73,9 @@ class PlacePainter:
             painter.setPen(colours.muted)
             small.draw(painter, x, place.top() + half, half - theme.px(2), small.elided(told, right - x))
 
-    def _paint_supply(self, painter: QPainter, k: int, name: Resource, at: int, place: QRect, columns: Frame) -> None:
+    def _paint_supply(
+        self, painter: QPainter, k: int, name: Resource, at: int, place: QRect, columns: RowFrame
+    ) -> None:
         theme, colours, figures = self._theme, self._theme.colours, self._division.by_host
         supply, wanted, got, promised = (
             float(of[k, at])
@@ -116,7 +118,7 @@ class PlacePainter:
             face.draw(painter, left, y, half - theme.px(2), face.elided(text, right - left + theme.px(10)))
 
     def _paint_words(
-        self, painter: QPainter, name: Resource, amounts: tuple[float, float, float], place: QRect, columns: Frame
+        self, painter: QPainter, name: Resource, amounts: tuple[float, float, float], place: QRect, columns: RowFrame
     ) -> None:
         theme, colours, unit = self._theme, self._theme.colours, self._desk.units.common(name)
         if columns.is_narrow:
@@ -144,7 +146,7 @@ class PlacePainter:
             strong.draw(painter, x, y, height, of)
             x += strong.width(of) + gap
 
-    def _paint_bank(self, painter: QPainter, row: Row, place: QRect, columns: Frame) -> None:
+    def _paint_bank(self, painter: QPainter, row: Row, place: QRect, columns: RowFrame) -> None:
         """Draw one box a member, in its pool's hue, and say what is used, lent, free and spilled."""
         theme, colours, division = self._theme, self._theme.colours, self._division
         site, figures = division.site, division.by_host

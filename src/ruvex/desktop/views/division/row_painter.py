@@ -16,7 +16,7 @@ from ruvex.desktop.panels.row_bars import Bars, bars_of
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
 from ruvex.desktop.state.rows import Row, host_label
-from ruvex.desktop.views.division.frame import Frame
+from ruvex.desktop.views.division.frame import RowFrame
 from ruvex.divide import Division, causes_of
 from ruvex.ledger import LookFigures, falls_short
 from ruvex.plan import RESOURCES, Resource
@@ -84,7 +84,7 @@ class RowPainter:
         """Give the cause of a row's shortfall."""
         return causes_of(self._division, name).word(row)
 
-    def triangle_x(self, row: Row, columns: Frame) -> int:
+    def triangle_x(self, row: Row, columns: RowFrame) -> int:
         """Give where the name of a row begins, for a pool its triangle."""
         return columns.names[0] + self._theme.px(8 + _INDENT * (row.depth - row.is_part))
 
@@ -93,7 +93,7 @@ class RowPainter:
         painter: QPainter,
         row: Row,
         place: QRect,
-        columns: Frame,
+        columns: RowFrame,
         axes: Mapping[Resource, Axis],
         wings: Sequence[Resource],
         *,
@@ -145,7 +145,7 @@ class RowPainter:
         return self._figures.is_row_short(name, row.index)
 
     def _paint_numbers(
-        self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: Frame, bar: Bar
+        self, painter: QPainter, name: Resource, row: Row, place: QRect, columns: RowFrame, bar: Bar
     ) -> bool:
         """Write what is delivered and, where not all of it is there, what it would use; tells whether it lacks some."""
         theme = self._theme
@@ -188,7 +188,7 @@ class RowPainter:
         painter.setPen(self._theme.colours.muted)
         face.draw(painter, at, place.top(), place.height(), cause)
 
-    def _paint_name(self, painter: QPainter, row: Row, place: QRect, columns: Frame, colours: BarColours) -> None:
+    def _paint_name(self, painter: QPainter, row: Row, place: QRect, columns: RowFrame, colours: BarColours) -> None:
         theme = self._theme
         left, right = columns.names
         x = self.triangle_x(row, columns)

@@ -14,7 +14,7 @@ from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.flow_wing import FlowWing
-from ruvex.desktop.views.division.frame import Frame, frame_for
+from ruvex.desktop.views.division.frame import RowFrame, frame_for
 from ruvex.desktop.views.division.row_painter import RowPainter
 from ruvex.plan import RESOURCES, Resource
 
@@ -52,7 +52,7 @@ class WingField(RowField):
 
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(desk, theme, parent)
-        self.columns: Frame = frame_for(1000, 1.0)
+        self.columns: RowFrame = frame_for(1000, 1.0)
         self.axes: dict[Resource, Axis] = {name: Axis(0, 1, 1, 1) for name in RESOURCES}
         self.axis_mode, self.by_host = "common", False
         self.row_painter, self.flow_wing = RowPainter(desk, theme), FlowWing(desk, theme)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 from ruvex.desktop.kit.painting import guarded
 from ruvex.desktop.kit.theme import BarColours, Theme, blend, texture_brush
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.views.guest_list.columns import Column
+from ruvex.desktop.views.guest_list.columns import ListColumn
 from ruvex.desktop.views.guest_list.model import GuestTable
 
 ROW: Final = 22
@@ -69,7 +69,7 @@ class Cells(QStyledItemDelegate):
             painter.drawLine(place.topLeft(), place.topRight())
             painter.drawLine(place.bottomLeft(), place.bottomRight())
 
-    def _paint_bar(self, painter: QPainter, place: QRect, column: Column, guest: int, colours: BarColours) -> None:
+    def _paint_bar(self, painter: QPainter, place: QRect, column: ListColumn, guest: int, colours: BarColours) -> None:
         if column.kind in ("pace", "hours"):
             return
         value, paper = float(self._table.values(column.key)[guest]), self._theme.colours.paper
@@ -94,7 +94,7 @@ class Cells(QStyledItemDelegate):
         self,
         painter: QPainter,
         place: QRect,
-        column: Column,
+        column: ListColumn,
         guest: int,
         colours: BarColours,
         ground: QColor,
@@ -120,7 +120,7 @@ class Cells(QStyledItemDelegate):
                 painter.fillRect(behind, ground)
             face.draw_right(painter, place.right() - _PAD // 2, place.top(), place.height(), text)
 
-    def _is_hurt(self, column: Column, guest: int) -> bool:
+    def _is_hurt(self, column: ListColumn, guest: int) -> bool:
         table = self._table
         if column.key == "cpu_delivered":
             return bool(table.values(column.key)[guest] < _HURT * table.values("cpu_wanted")[guest])

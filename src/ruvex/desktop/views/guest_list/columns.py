@@ -26,7 +26,7 @@ _HOUR_S: Final = 3600.0
 _NOISE: Final = 1e-6
 
 
-class Figures:
+class ListFigures:
     """The figures of all guests at a look, and of their day where that has been played.
 
     Attributes
@@ -135,7 +135,7 @@ class Figures:
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class ListColumn:
     """One column.
 
     Attributes
@@ -158,7 +158,7 @@ class Column:
     group: Group
     title: str
     kind: Kind
-    values: Callable[[Figures], Floats | Sequence[str]]
+    values: Callable[[ListFigures], Floats | Sequence[str]]
     of: Literal["look", "day", "both"] = "look"
     is_optional: bool = False
     only_with: Literal["", "stores", "links"] = ""
@@ -168,63 +168,65 @@ def _part(amount: Floats, whole: Floats) -> Floats:
     return np.divide(amount, whole, out=np.zeros(amount.size), where=whole > 0)
 
 
-def _headroom(figures: Figures) -> Floats:
+def _headroom(figures: ListFigures) -> Floats:
     elastic = np.array([isinstance(guest.memory, ElasticMemory) for guest in figures.plan.guests], dtype=bool)
     return np.where(elastic, np.maximum(figures.layer("backed") - figures.layer("working"), 0.0), np.nan)
 
 
-def _saved(figures: Figures) -> Floats:
+def _saved(figures: ListFigures) -> Floats:
     if figures.series("backed") is None or figures.day is None:
         return np.full(len(figures.plan.guests), np.nan)
     found = {one.guest: one.otherwise_mib - one.mean_mib for one in savings_over(figures.day).guests}
     return np.array([found.get(guest.id, np.nan) for guest in figures.plan.guests], dtype=float)
 
 
-def _over_day(figures: Figures, channel: str, reduce: Callable[..., Any]) -> Floats:
+def _over_day(figures: ListFigures, channel: str, reduce: Callable[..., Any]) -> Floats:
     series = figures.series(channel)
     if series is None:
         return np.full(len(figures.plan.guests), np.nan)
     return np.asarray(reduce(series, axis=1), dtype=np.float64)
 
 
-def _pools(figures: Figures) -> list[str]:
+def _pools(figures: ListFigures) -> list[str]:
     label = figures.plan.labels
     return [label[guest.pool] if guest.pool is not None else "" for guest in figures.plan.guests]
 
 
-COLUMNS: Final[tuple[Column, ...]] = (
-    Column("name", "", "name", "text", lambda f: [g.label for g in f.plan.guests], "both"),
-    Column("pool", "", "pool", "text", _pools, "both"),
-    Column("host", "", "host", "text", lambda f: f.hosts, "both"),
-    Column("cpu_wanted", "CPU", "wanted", "cpu", lambda f: f.figures.wanted("cpu").values),
-    Column("cpu_delivered", "CPU", "delivered", "cpu", lambda f: f.division.cpu.given),
-    Column("own", "CPU", "of vCPUs", "percent", lambda f: _part(f.division.cpu.given, f.speed)),
-    Column("wait", "CPU", "wait", "percent", lambda f: _part(f.figures.lacks("cpu").values,
-                                                             f.figures.wanted("cpu").values)),
-    Column("by_chance", "CPU", "chance", "percent", lambda f: f.by_chance),
-    Column("size", "memory", "size", "memory", lambda f: np.array([g.memory.size for g in f.plan.guests], dtype=float)),
-    Column("need", "memory", "need", "memory", lambda f: f.figures.wanted("memory").values),
-    Column("backed", "memory", "backed", "memory", lambda f: f.layer("backed")),
-    Column("balloon", "memory", "balloon", "memory", lambda f: f.layer("balloon")),
-    Column("squeezed", "memory", "squeezed", "memory", lambda f: f.layer("squeezed"), is_optional=True),
-    Column("spilled", "memory", "spilled", "memory", lambda f: f.layer("spilled"), is_optional=True),
-    Column("headroom", "memory", "headroom left", "memory", _headroom, is_optional=True),
-    Column("ops_wanted", "disks", "ops wanted", "ops", lambda f: f.figures.wanted("store").values, only_with="stores"),
-    Column("ops", "disks", "ops", "ops", lambda f: f.division.flowing.ops_delivered, only_with="stores"),
-    Column("net_wanted", "network", "MiB/s wanted", "traffic", lambda f: f.figures.wanted("link").values,
-           only_with="links"),
-    Column("net", "network", "MiB/s", "traffic", lambda f: f.division.flowing.net_delivered, only_with="links"),
-    Column("pace", "outcome", "pace", "pace", lambda f: f.layer("pace")),
-    Column("met", "outcome", "met", "percent", lambda f: f.layer("met")),
-    Column("short", "the day", "hours short", "hours",
+COLUMNS: Final[tuple[ListColumn, ...]] = (
+    ListColumn("name", "", "name", "text", lambda f: [g.label for g in f.plan.guests], "both"),
+    ListColumn("pool", "", "pool", "text", _pools, "both"),
+    ListColumn("host", "", "host", "text", lambda f: f.hosts, "both"),
+    ListColumn("cpu_wanted", "CPU", "wanted", "cpu", lambda f: f.figures.wanted("cpu").values),
+    ListColumn("cpu_delivered", "CPU", "delivered", "cpu", lambda f: f.division.cpu.given),
+    ListColumn("own", "CPU", "of vCPUs", "percent", lambda f: _part(f.division.cpu.given, f.speed)),
+    ListColumn("wait", "CPU", "wait", "percent", lambda f: _part(f.figures.lacks("cpu").values,
+                                                                 f.figures.wanted("cpu").values)),
+    ListColumn("by_chance", "CPU", "chance", "percent", lambda f: f.by_chance),
+    ListColumn("size", "memory", "size", "memory",
+               lambda f: np.array([g.memory.size for g in f.plan.guests], dtype=float)),
+    ListColumn("need", "memory", "need", "memory", lambda f: f.figures.wanted("memory").values),
+    ListColumn("backed", "memory", "backed", "memory", lambda f: f.layer("backed")),
+    ListColumn("balloon", "memory", "balloon", "memory", lambda f: f.layer("balloon")),
+    ListColumn("squeezed", "memory", "squeezed", "memory", lambda f: f.layer("squeezed"), is_optional=True),
+    ListColumn("spilled", "memory", "spilled", "memory", lambda f: f.layer("spilled"), is_optional=True),
+    ListColumn("headroom", "memory", "headroom left", "memory", _headroom, is_optional=True),
+    ListColumn("ops_wanted", "disks", "ops wanted", "ops", lambda f: f.figures.wanted("store").values,
+               only_with="stores"),
+    ListColumn("ops", "disks", "ops", "ops", lambda f: f.division.flowing.ops_delivered, only_with="stores"),
+    ListColumn("net_wanted", "network", "MiB/s wanted", "traffic", lambda f: f.figures.wanted("link").values,
+               only_with="links"),
+    ListColumn("net", "network", "MiB/s", "traffic", lambda f: f.division.flowing.net_delivered, only_with="links"),
+    ListColumn("pace", "outcome", "pace", "pace", lambda f: f.layer("pace")),
+    ListColumn("met", "outcome", "met", "percent", lambda f: f.layer("met")),
+    ListColumn("short", "the day", "hours short", "hours",
            lambda f: f.of_day(lambda g: g.short_s / _HOUR_S), "day"),
-    Column("worst_pace", "the day", "worst pace", "pace", lambda f: f.of_day(lambda g: g.worst_pace), "day"),
-    Column("chance_wait", "the day", "wait by chance", "percent", lambda f: f.chance_of_day, "day"),
-    Column("cpu_mean", "the day", "mean CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.mean), "day"),
-    Column("cpu_peak", "the day", "peak CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.max), "day"),
-    Column("memory_mean", "the day", "mean memory", "memory", lambda f: _over_day(f, "backed", np.mean), "day"),
-    Column("memory_peak", "the day", "peak memory", "memory", lambda f: _over_day(f, "backed", np.max), "day"),
-    Column("saved", "the day", "saved", "memory", _saved, "day"),
-    Column("spark", "", "CPU, the day", "spark", lambda f: f.hit, "both"),
-    Column("cause", "", "cause", "text", lambda f: f.causes),
+    ListColumn("worst_pace", "the day", "worst pace", "pace", lambda f: f.of_day(lambda g: g.worst_pace), "day"),
+    ListColumn("chance_wait", "the day", "wait by chance", "percent", lambda f: f.chance_of_day, "day"),
+    ListColumn("cpu_mean", "the day", "mean CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.mean), "day"),
+    ListColumn("cpu_peak", "the day", "peak CPU", "cpu", lambda f: _over_day(f, "cpu_delivered", np.max), "day"),
+    ListColumn("memory_mean", "the day", "mean memory", "memory", lambda f: _over_day(f, "backed", np.mean), "day"),
+    ListColumn("memory_peak", "the day", "peak memory", "memory", lambda f: _over_day(f, "backed", np.max), "day"),
+    ListColumn("saved", "the day", "saved", "memory", _saved, "day"),
+    ListColumn("spark", "", "CPU, the day", "spark", lambda f: f.hit, "both"),
+    ListColumn("cause", "", "cause", "text", lambda f: f.causes),
 )  # fmt: skip

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSign
 
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.figures import figure
-from ruvex.desktop.views.guest_list.columns import COLUMNS, Column, Figures, Floats
+from ruvex.desktop.views.guest_list.columns import COLUMNS, Floats, ListColumn, ListFigures
 from ruvex.exchange import cells_text
 from ruvex.plan import format_number
 
@@ -56,10 +56,10 @@ class GuestTable(QAbstractTableModel):
         self._words: tuple[str, ...] = ()
         self._values: dict[str, Any] = {}
         self._highest: dict[str, float] = {}
-        self.columns: list[Column] = []
+        self.columns: list[ListColumn] = []
         self.shown: list[int] = []
         self._ids: list[str] = []
-        self.figures = Figures(desk.look.plan, desk.look.division, None)
+        self.figures = ListFigures(desk.look.plan, desk.look.division, None)
         self.refresh()
 
     def refresh(self) -> None:
@@ -68,7 +68,7 @@ class GuestTable(QAbstractTableModel):
         day = desk.rehearsal.tried or desk.rehearsal.base
         # Days that follow a handle come and go: only where it shows is one asked for its waits.
         waits = desk.waits.of(day) if self.period == "day" else None
-        self.figures = Figures(desk.look.plan, desk.look.division, day, waits)
+        self.figures = ListFigures(desk.look.plan, desk.look.division, day, waits)
         self._values, self._highest = {}, {}
         self._lay_out()
 
@@ -191,11 +191,11 @@ class GuestTable(QAbstractTableModel):
         unit = {"CPU": self._desk.units.common("cpu").name, "memory": self._desk.units.common("memory").name}
         return f"{column.group}{', ' + unit[column.group] if column.group in unit else ''}", column.title
 
-    def title(self, column: Column) -> str:
+    def title(self, column: ListColumn) -> str:
         """Give the name of a column with its group."""
         return " ".join(part for part in (column.group, column.title) if part)
 
-    def text(self, column: Column, guest: int) -> str:
+    def text(self, column: ListColumn, guest: int) -> str:
         """Give what a cell says."""
         value = self.values(column.key)[guest]
         if column.kind == "text":
@@ -219,7 +219,7 @@ class GuestTable(QAbstractTableModel):
         cells = ([self.text(column, guest) for column in columns] for guest in self.shown)
         return cells_text([[self._head(column) for column in columns], *cells], delimiter)
 
-    def _head(self, column: Column) -> str:
+    def _head(self, column: ListColumn) -> str:
         if column.kind not in ("cpu", "memory"):
             return self.title(column)
         unit = self._desk.units.common("cpu" if column.kind == "cpu" else "memory").name
@@ -233,7 +233,7 @@ class GuestTable(QAbstractTableModel):
         """Give the ids of the guests in some rows."""
         return [self._ids[row] for row in rows]
 
-    def highest(self, column: Column) -> float:
+    def highest(self, column: ListColumn) -> float:
         """Give the largest figure of a column, the scale of its bars."""
         if column.key not in self._highest:
             values: Floats = self.values(column.key)

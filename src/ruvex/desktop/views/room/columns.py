@@ -21,7 +21,7 @@ ROOMY: Final = 1010
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class HostColumn:
     """A host's place: its position in the plan, where it begins and how wide it is, px."""
 
     host: int
@@ -34,7 +34,7 @@ class Column:
         return self.x + self.width
 
 
-class Columns(QObject):
+class HostColumns(QObject):
     """Where the hosts stand.
 
     Attributes
@@ -54,7 +54,7 @@ class Columns(QObject):
         super().__init__(parent)
         self._theme, self.first = theme, 0
         self._plan: Plan | None = None
-        self._columns: tuple[Column, ...] = ()
+        self._columns: tuple[HostColumn, ...] = ()
         self._width = 0
 
     def place(self, plan: Plan, width: int) -> None:
@@ -81,7 +81,7 @@ class Columns(QObject):
             wide = [one - (one - least) * min(over / spare, 1.0) for one in wide]
         x, found = 0.0, []
         for at, one in zip(shown, wide, strict=True):
-            found.append(Column(at, x, one))
+            found.append(HostColumn(at, x, one))
             x += one + gap
         self._columns = tuple(found)
         self.changed.emit()
@@ -92,7 +92,7 @@ class Columns(QObject):
         self._lay_out()
 
     @property
-    def all(self) -> tuple[Column, ...]:
+    def all(self) -> tuple[HostColumn, ...]:
         """Those that are shown, from left to right."""
         return self._columns
 
@@ -101,6 +101,6 @@ class Columns(QObject):
         """Whether not all hosts are shown."""
         return self._plan is not None and len(self._columns) < len(self._plan.hosts)
 
-    def of(self, host: int) -> Column | None:
+    def of(self, host: int) -> HostColumn | None:
         """Give the column of a host, None where it is not shown."""
         return next((one for one in self._columns if one.host == host), None)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from ruvex.advise import Range, Sweep
 from ruvex.desktop.kit.theme import Theme, blend, legible, texture_brush
-from ruvex.desktop.views.room.section import Canvas
+from ruvex.desktop.views.room.section import SectionCanvas
 from ruvex.plan import RESOURCE_KINDS, format_number, setting_amount
 
 _LEFT, _RIGHT, _TOP, _FOOT = 54, 20, 14, 34
@@ -27,7 +27,7 @@ def value_text(setting: str, value: float) -> str:
     return format_number(value, 1).removesuffix(".0")
 
 
-class Curve(Canvas):
+class SweepCurve(SectionCanvas):
     """Draws what was found, and lets a value be chosen.
 
     Attributes

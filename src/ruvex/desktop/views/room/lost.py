@@ -14,9 +14,9 @@ from ruvex.desktop.kit.theme import texture_brush
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.rooms import Lost
-from ruvex.desktop.views.room.columns import Column, Columns
-from ruvex.desktop.views.room.section import Canvas, Section, Spots
-from ruvex.placing import Loss
+from ruvex.desktop.views.room.columns import HostColumn, HostColumns
+from ruvex.desktop.views.room.section import Section, SectionCanvas, Spots
+from ruvex.placing import SettledLoss
 from ruvex.plan import Plan, format_memory, format_time
 from ruvex.words import first_names, label_of, short_span, shortage_text
 
@@ -26,7 +26,7 @@ _PALE: Final = 0.5
 _MOST_NAMED: Final = 3
 
 
-class Homecoming(Canvas):
+class Homecoming(SectionCanvas):
     """Draws one loss: every other host with who was there and who comes back, the lost one as a dotted frame.
 
     Signals
@@ -37,7 +37,7 @@ class Homecoming(Canvas):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self, bench: Bench, columns: Columns, loss: Loss, lost: Lost, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, loss: SettledLoss, lost: Lost, parent: QWidget) -> None:
         super().__init__(bench.theme, columns, parent)
         self._desk, self._loss, self._lost = bench.desk, loss, lost
         self._spots = Spots()
@@ -61,7 +61,7 @@ class Homecoming(Canvas):
             else:
                 self._draw_other(painter, column, plan)
 
-    def _draw_lost(self, painter: QPainter, column: Column, plan: Plan) -> None:
+    def _draw_lost(self, painter: QPainter, column: HostColumn, plan: Plan) -> None:
         px, colours = self.theme.px, self.theme.colours
         its = [guest for guest, _ in self._loss.back] + [one.guest for one in self._loss.off]
         need = sum(self._need(plan, guest) for guest in its)
@@ -77,7 +77,7 @@ class Homecoming(Canvas):
     def _need(self, plan: Plan, guest: str) -> float:
         return float(self._lost.loads.wanted[1, self._lost.row, plan.guest_index[guest]])
 
-    def _draw_other(self, painter: QPainter, column: Column, plan: Plan) -> None:
+    def _draw_other(self, painter: QPainter, column: HostColumn, plan: Plan) -> None:
         px, colours, loads, row = self.theme.px, self.theme.colours, self._lost.loads, self._lost.row
         site = self._desk.document.site
         here = site.standing.on & (site.standing.host == column.host)
@@ -152,7 +152,7 @@ class LossSection(Section):
         Leads to the order of moves that empties it.
     """
 
-    def __init__(self, bench: Bench, columns: Columns, loss: Loss, lost: Lost, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, loss: SettledLoss, lost: Lost, parent: QWidget) -> None:
         plan = bench.desk.document.plan
         canvas = Homecoming(bench, columns, loss, lost, parent)
         super().__init__(bench.theme, f"Without {label_of(plan, loss.host)}", canvas, parent)

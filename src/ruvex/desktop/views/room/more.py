@@ -17,8 +17,8 @@ from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.rooms import More
 from ruvex.desktop.state.steps import Step
-from ruvex.desktop.views.room.columns import Column, Columns
-from ruvex.desktop.views.room.section import Canvas, Section, Spots
+from ruvex.desktop.views.room.columns import HostColumn, HostColumns
+from ruvex.desktop.views.room.section import Section, SectionCanvas, Spots
 from ruvex.plan import (
     EditError,
     Guest,
@@ -41,7 +41,7 @@ _TYPED: Final = "a guest that I type\u2026"
 _FIELDS: Final = (("vCPUs", "2"), ("memory", "8 GiB"), ("wants", "half of its vCPUs"), ("works with", "half of it"))
 
 
-class Marks(Canvas):
+class Marks(SectionCanvas):
     """Draws how many more each host takes: solid all day, outlined now only, hatched the next one.
 
     Attributes
@@ -50,7 +50,7 @@ class Marks(Canvas):
         How many guests a mark stands for.
     """
 
-    def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, parent: QWidget) -> None:
         super().__init__(bench.theme, columns, parent)
         self._desk, self._wraps, self.each = bench.desk, 0, 1
         self._spots = Spots()
@@ -88,7 +88,7 @@ class Marks(Canvas):
             if found is not None:
                 self._draw_host(painter, column, found, plan)
 
-    def _draw_host(self, painter: QPainter, column: Column, found: HostRoom, plan: Plan) -> None:
+    def _draw_host(self, painter: QPainter, column: HostColumn, found: HostRoom, plan: Plan) -> None:
         px = self.theme.px
         x, wide = column.x + px(7), column.width - px(14)
         at = format_time(self._desk.rooms.more.room.at_s) if self._desk.rooms.more else ""
@@ -176,7 +176,7 @@ class MoreSection(Section):
         Offers to add one, where there is room.
     """
 
-    def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, parent: QWidget) -> None:
         self._marks = Marks(bench, columns, parent)
         super().__init__(bench.theme, "How many more like this?", self._marks, parent)
         self._desk, theme = bench.desk, bench.theme

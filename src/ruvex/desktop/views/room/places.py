@@ -12,19 +12,19 @@ from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.steps import settings_step
-from ruvex.desktop.views.room.columns import Columns
-from ruvex.desktop.views.room.section import Canvas, Section
+from ruvex.desktop.views.room.columns import HostColumns
+from ruvex.desktop.views.room.section import Section, SectionCanvas
 from ruvex.divide import CONTENDED_WORDS
-from ruvex.placing import BetterPlaces, Step
+from ruvex.placing import BetterPlaces, PlacingStep
 from ruvex.words import counted, hours_text, label_of, payers_text, places_text, step_text
 
 _PITCH: Final = 34
 
 
-class Arrows(Canvas):
+class Arrows(SectionCanvas):
     """Draws the moves of one step."""
 
-    def __init__(self, bench: Bench, columns: Columns, step: Step, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, step: PlacingStep, parent: QWidget) -> None:
         super().__init__(bench.theme, columns, parent)
         self._desk, self._step = bench.desk, step
 
@@ -83,7 +83,7 @@ class PlacesHead(Section):
         Makes all of them; None where there are none.
     """
 
-    def __init__(self, bench: Bench, columns: Columns, found: BetterPlaces | None, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, found: BetterPlaces | None, parent: QWidget) -> None:
         super().__init__(bench.theme, "Better places, over the day", _Nothing(bench, columns, parent), parent)
         self.told = WrappedLabel(bench.theme, 12.5, parent=self)
         self.apply_all: OfferButton | None = None
@@ -103,8 +103,8 @@ class PlacesHead(Section):
         self.finish()
 
 
-class _Nothing(Canvas):
-    def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
+class _Nothing(SectionCanvas):
+    def __init__(self, bench: Bench, columns: HostColumns, parent: QWidget) -> None:
         super().__init__(bench.theme, columns, parent)
 
     @property
@@ -123,7 +123,7 @@ class StepSection(Section):
         Makes it.
     """
 
-    def __init__(self, bench: Bench, columns: Columns, step: Step, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, step: PlacingStep, parent: QWidget) -> None:
         plan = bench.desk.document.plan
         super().__init__(bench.theme, "", Arrows(bench, columns, step, parent), parent)
         self.head.hide()

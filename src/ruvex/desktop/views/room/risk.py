@@ -13,7 +13,7 @@ from ruvex.advise import Days, Risk
 from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.view import Bench
-from ruvex.desktop.views.room.section import Canvas, Section, Spots
+from ruvex.desktop.views.room.section import Section, SectionCanvas, Spots
 from ruvex.plan import RuvexError, format_time, parse_time
 from ruvex.words import label_of, short_span
 
@@ -22,7 +22,7 @@ _ROW: Final = 19
 _MOST: Final = 16
 
 
-class Risks(Canvas):
+class Risks(SectionCanvas):
     """Draws on which part of the days each guest is short, the most first; the mean and what 95 of 100 days keep to."""
 
     def __init__(self, bench: Bench, parent: QWidget) -> None:

@@ -19,15 +19,15 @@ from PyQt6.QtWidgets import (
 
 from ruvex.desktop.kit.painting import painting
 from ruvex.desktop.kit.theme import Theme, blend
-from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
+from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, HostColumns
 
 
-class Canvas(QWidget):
+class SectionCanvas(QWidget):
     """Where a section draws; ``high`` is how high it is, px at the standard text size."""
 
     is_chart = True
 
-    def __init__(self, theme: Theme, columns: Columns | None, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, columns: HostColumns | None, parent: QWidget) -> None:
         super().__init__(parent)
         self.theme, self.columns = theme, columns
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -78,7 +78,7 @@ class Section(QWidget):
         The question.
     """
 
-    def __init__(self, theme: Theme, title: str, canvas: Canvas, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, title: str, canvas: SectionCanvas, parent: QWidget) -> None:
         super().__init__(parent)
         self.theme, self.canvas = theme, canvas
         canvas.setParent(self)

@@ -12,12 +12,12 @@ from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.rooms import Sizes
 from ruvex.desktop.state.steps import settings_step
-from ruvex.desktop.views.room.section import Canvas, Section
+from ruvex.desktop.views.room.section import Section, SectionCanvas
 from ruvex.plan import ElasticMemory, format_memory
 from ruvex.words import counted, label_of
 
 
-class RiskCurve(Canvas):
+class RiskCurve(SectionCanvas):
     """Draws how much of its time a guest works with more than a size, its size now, and the right one."""
 
     def __init__(self, bench: Bench, size: RightSize, parent: QWidget) -> None:
@@ -125,7 +125,7 @@ class SizesHead(Section):
         self.finish()
 
 
-class _Line(Canvas):
+class _Line(SectionCanvas):
     def __init__(self, bench: Bench, parent: QWidget) -> None:
         super().__init__(bench.theme, None, parent)
 

@@ -11,7 +11,7 @@ from ruvex.desktop.kit.chooser import Chooser
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.view import Bench
 from ruvex.desktop.state.steps import Step, settings_step
-from ruvex.desktop.views.room.curve import Curve, value_text
+from ruvex.desktop.views.room.curve import SweepCurve, value_text
 from ruvex.desktop.views.room.section import Section
 from ruvex.plan import (
     EditError,
@@ -86,7 +86,7 @@ class SweepSection(Section):
     """
 
     def __init__(self, bench: Bench, parent: QWidget) -> None:
-        self.curve = Curve(bench.theme, parent)
+        self.curve = SweepCurve(bench.theme, parent)
         super().__init__(bench.theme, "Sweep a dial", self.curve, parent)
         self._desk, theme = bench.desk, bench.theme
         self._tell = bench.desk.trial.not_accepted.emit

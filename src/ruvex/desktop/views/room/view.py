@@ -20,7 +20,7 @@ from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.look_tools import work_tools
 from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.state.rooms import MOST_GUESTS, QUESTIONS, Question
-from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, Columns
+from ruvex.desktop.views.room.columns import LEFT, RIGHT, ROOMY, HostColumns
 from ruvex.desktop.views.room.lost import LossSection
 from ruvex.desktop.views.room.more import MoreSection
 from ruvex.desktop.views.room.places import PlacesHead, StepSection
@@ -42,7 +42,7 @@ _SECTIONS: Final = ("more", "without", "places", "sweep", "sizes", "sure")
 class _Heads(QWidget):
     """Names the hosts over their columns."""
 
-    def __init__(self, bench: Bench, columns: Columns, parent: QWidget) -> None:
+    def __init__(self, bench: Bench, columns: HostColumns, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._theme, self._columns = bench.desk, bench.theme, columns
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -99,7 +99,7 @@ class RoomView(View):
         rows = QWidget(self)
         self._bar = ToolRow(self._theme, rows)
         self._told = ElidedLabel(self._theme, 12, parent=self._bar)
-        self.columns = Columns(self._theme, self)
+        self.columns = HostColumns(self._theme, self)
         self.jumps = self._bar.segments(_SECTIONS, "Go to this question", self.go_to)
         for button in self.jumps:
             button.setCheckable(False)

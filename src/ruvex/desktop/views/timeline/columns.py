@@ -14,7 +14,7 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Columns:
+class LaneColumns:
     """Which recorded rows each pixel column shows.
 
     Attributes
@@ -49,7 +49,7 @@ class Columns:
         return np.asarray(series[..., self.first[: self.filled]])
 
 
-def columns_of(scale: TimeScale, width: int, rows: int, every_s: float) -> Columns:
+def columns_of(scale: TimeScale, width: int, rows: int, every_s: float) -> LaneColumns:
     """Tell which rows each of so many pixel columns shows.
 
     Parameters
@@ -70,4 +70,4 @@ def columns_of(scale: TimeScale, width: int, rows: int, every_s: float) -> Colum
     if is_coarse:
         # Groups of a reduction must begin at rising places; columns that share a row are drawn from samples then.
         is_coarse = bool(np.all(np.diff(first[:filled]) > 0)) if filled > 1 else False
-    return Columns(first, last, is_coarse, filled)
+    return LaneColumns(first, last, is_coarse, filled)

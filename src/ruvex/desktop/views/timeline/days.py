@@ -29,7 +29,7 @@ class Job:
 _MINDED_S = 60.0
 
 
-class Days(QObject):
+class DaysBand(QObject):
     """The players whose recordings are drawn."""
 
     def __init__(self, desk: Desk, parent: QObject) -> None:

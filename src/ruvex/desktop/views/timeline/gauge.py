@@ -25,7 +25,7 @@ _AIR: Final = 1.06
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class GaugeReading:
     """What the gauge shows: a guest's memory at a time, MiB; met as a part of 1."""
 
     visible: float
@@ -58,7 +58,7 @@ class Gauge(QWidget):
     def __init__(self, desk: Desk, playing: Playing, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._desk, self._playing, self._theme = desk, playing, theme
-        self.reading: Reading | None = None
+        self.reading: GaugeReading | None = None
         self.at_s = 0.0
         self._top = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
@@ -102,9 +102,11 @@ class Gauge(QWidget):
         self.setAccessibleName(f"Gauge: {self.idle_text}")
         if guest is not None and recording is not None and recording.rows and guest.id in recording.guest_ids:
             at, row = recording.guest_ids.index(guest.id), recording.row_at(min(self.at_s, self._playing.now_s))
-            found = {name: float(recording.series(name)[at, row]) for name in CHANNELS if name in Reading.__slots__}
+            found = {
+                name: float(recording.series(name)[at, row]) for name in CHANNELS if name in GaugeReading.__slots__
+            }
             phase, cause = (int(recording.series(name)[at, row]) for name in ("phase", "cause"))
-            self.reading = Reading(**found, phase=PHASES[phase], cause=CAUSES[cause])
+            self.reading = GaugeReading(**found, phase=PHASES[phase], cause=CAUSES[cause])
             highest = float(recording.series("visible")[at].max())
             self._top = max(highest, max((value for _, value in self._marks(guest)), default=1.0)) * _AIR
             self.setAccessibleName(f"Gauge of {guest.label}: {self.told()}")
@@ -169,7 +171,7 @@ class Gauge(QWidget):
             place.bottom() - place.height() * min(max(value / self._top, 0.0), 1.0) if self._top > 0 else place.bottom()
         )
 
-    def _paint_bar(self, painter: QPainter, place: QRectF, found: Reading) -> None:
+    def _paint_bar(self, painter: QPainter, place: QRectF, found: GaugeReading) -> None:
         theme, colours = self._theme, self._theme.colours
         division = self._desk.look.division
         guest = self.guest

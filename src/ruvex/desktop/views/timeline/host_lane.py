@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtGui import QColor, QImage
 
 from ruvex.desktop.kit.theme import Colours
-from ruvex.desktop.views.timeline.columns import Columns
+from ruvex.desktop.views.timeline.columns import LaneColumns
 from ruvex.desktop.views.timeline.raster import Canvas, Values
 from ruvex.engine import rows as r
 from ruvex.play import Recording
@@ -19,7 +19,7 @@ _STRIP_PART: Final = 0.1
 
 
 def host_lane_image(
-    recording: Recording, at: int, columns: Columns, size: tuple[int, int], colours: Colours, ratio: float,
+    recording: Recording, at: int, columns: LaneColumns, size: tuple[int, int], colours: Colours, ratio: float,
     ground: QColor,
 ) -> QImage:  # fmt: skip
     """Draw the lane of a host.
@@ -65,7 +65,7 @@ def host_lane_image(
 
 
 def flow_lane_image(
-    recording: Recording, at: int, columns: Columns, size: tuple[int, int], colours: Colours, ratio: float,
+    recording: Recording, at: int, columns: LaneColumns, size: tuple[int, int], colours: Colours, ratio: float,
     ground: QColor,
 ) -> QImage:  # fmt: skip
     """Draw the lane of a store, or of a host's links: what is had as an area on top of what paging or moves take.

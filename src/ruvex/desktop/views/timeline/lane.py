@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QColor, QImage
 
 from ruvex.desktop.kit.theme import BarColours, Colours, blend
-from ruvex.desktop.views.timeline.columns import Columns
+from ruvex.desktop.views.timeline.columns import LaneColumns
 from ruvex.desktop.views.timeline.raster import Canvas, Values
 from ruvex.play import PHASES, Recording
 
@@ -46,7 +46,7 @@ def tops_of(recording: Recording, guests: NDArray[np.int64]) -> Tops:
 class LaneSeries:
     """The series of one guest, or of several added up, as one value a pixel column."""
 
-    def __init__(self, recording: Recording, guests: NDArray[np.int64], columns: Columns) -> None:
+    def __init__(self, recording: Recording, guests: NDArray[np.int64], columns: LaneColumns) -> None:
         self._recording, self._guests, self._columns = recording, guests, columns
         self.is_one = guests.size == 1
 

@@ -24,7 +24,7 @@ from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.panels.row_field import RowField
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
-from ruvex.desktop.views.timeline.days import Days
+from ruvex.desktop.views.timeline.days import DaysBand
 from ruvex.desktop.views.timeline.jobs import job_text, paint_jobs
 from ruvex.desktop.views.timeline.lane import AIR
 from ruvex.desktop.views.timeline.pictures import COMPACT, OFF_LANE, TALL, Pictures
@@ -76,7 +76,7 @@ class Lanes(RowField):
     def __init__(self, desk: Desk, theme: Theme, parent: QWidget) -> None:
         super().__init__(desk, theme, parent)
         self._playing = desk.playing
-        self.days = Days(desk, self)
+        self.days = DaysBand(desk, self)
         self.scale = TimeScale(0, 1, 0.0, desk.look.plan.day_s, desk.look.plan.day_s)
         self.cross_s = desk.look.plan.moment
         self.density = "compact"

@@ -16,8 +16,8 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.time_scale import TimeScale
 from ruvex.desktop.state.desk import Desk
 from ruvex.desktop.state.rows import Row
-from ruvex.desktop.views.timeline.columns import Columns, columns_of
-from ruvex.desktop.views.timeline.days import Days
+from ruvex.desktop.views.timeline.columns import LaneColumns, columns_of
+from ruvex.desktop.views.timeline.days import DaysBand
 from ruvex.desktop.views.timeline.host_lane import flow_lane_image, host_lane_image
 from ruvex.desktop.views.timeline.lane import LaneSeries, Tops, lane_image, tops_of
 from ruvex.desktop.views.timeline.raster import Values
@@ -35,14 +35,14 @@ _DRAW_S: Final = 0.025
 class Pictures:
     """Pictures of lanes by the id of their row."""
 
-    def __init__(self, desk: Desk, theme: Theme, days: Days) -> None:
+    def __init__(self, desk: Desk, theme: Theme, days: DaysBand) -> None:
         self._desk, self._theme, self._days = desk, theme, days
         self._members: dict[str, NDArray[np.int64]] = {}
         self._members_of: tuple[weakref.ref[Recording], Plan] | None = None
         self._tops: dict[str, Tops] = {}
         self._images: dict[str, QImage] = {}
         self._stale: set[str] = set()
-        self._columns: dict[int, Columns] = {}
+        self._columns: dict[int, LaneColumns] = {}
         self._draw_until = 0.0
 
     # What is to be drawn anew
@@ -147,7 +147,7 @@ class Pictures:
             ground=ground, before=ghost, chance=self._chance(members, columns),
         )  # fmt: skip
 
-    def _chance(self, members: NDArray[np.int64], columns: Columns) -> Values | None:
+    def _chance(self, members: NDArray[np.int64], columns: LaneColumns) -> Values | None:
         """Give what a guest waits by chance, by column; None of several, and where it is not known yet."""
         # Days that follow a handle come and go too fast to be asked for it.
         is_settled = members.size == 1 and self._days.before is None
@@ -156,7 +156,7 @@ class Pictures:
             return None
         return waits.series(int(members[0]), columns.first[: columns.filled]).astype(np.float32)
 
-    def _columns_of(self, recording: Recording, scale: TimeScale, width: int) -> Columns:
+    def _columns_of(self, recording: Recording, scale: TimeScale, width: int) -> LaneColumns:
         key = id(recording)
         if key not in self._columns:
             self._columns[key] = columns_of(scale, width, recording.rows, recording.every_s)

@@ -14,7 +14,7 @@ from ruvex.desktop.kit.theme import Theme
 from ruvex.desktop.kit.wrapped_label import WrappedLabel
 from ruvex.desktop.panels.offer_button import OfferButton
 from ruvex.desktop.state.desk import Desk
-from ruvex.desktop.state.looking import Found
+from ruvex.desktop.state.looking import FoundWorth
 from ruvex.desktop.state.steps import Step, settings_step
 from ruvex.desktop.views.worth.evidence import Evidence
 from ruvex.divide import Division
@@ -49,7 +49,7 @@ class _Reason(QLineEdit):
             event.accept()
 
 
-class Entry(QWidget):
+class FindingEntry(QWidget):
     """One finding.
 
     Attributes
@@ -71,7 +71,14 @@ class Entry(QWidget):
     told = pyqtSignal(str)
 
     def __init__(
-        self, desk: Desk, theme: Theme, found: Found, division: Division, parent: QWidget, *, is_narrow: bool = False
+        self,
+        desk: Desk,
+        theme: Theme,
+        found: FoundWorth,
+        division: Division,
+        parent: QWidget,
+        *,
+        is_narrow: bool = False,
     ) -> None:
         super().__init__(parent)
         self._desk, self._theme, self.found = desk, theme, found

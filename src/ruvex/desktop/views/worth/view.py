@@ -18,7 +18,7 @@ from ruvex.desktop.kit.tool_row import ToolRow
 from ruvex.desktop.panels.look_tools import work_tools
 from ruvex.desktop.panels.view import Bench, View
 from ruvex.desktop.state.steps import Step
-from ruvex.desktop.views.worth.entry import BETWEEN, GAIN, MARGIN, Entry, aside_step
+from ruvex.desktop.views.worth.entry import BETWEEN, GAIN, MARGIN, FindingEntry, aside_step
 from ruvex.desktop.views.worth.evidence import WIDE
 from ruvex.plan import Change, EditError, change_many, format_time
 
@@ -57,7 +57,7 @@ class WorthView(View):
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._is_narrow = False
-        self.entries: list[Entry] = []
+        self.entries: list[FindingEntry] = []
         self.back_buttons: list[QPushButton] = []
         column = QVBoxLayout(rows)
         column.setContentsMargins(0, 0, 0, 0)
@@ -143,7 +143,7 @@ class WorthView(View):
                 head.setContentsMargins(self._theme.px(14), self._theme.px(10), 0, self._theme.px(2))
                 column.addWidget(head)
             for found in its:
-                entry = Entry(self._desk, self._theme, found, division, inner, is_narrow=self._is_narrow)
+                entry = FindingEntry(self._desk, self._theme, found, division, inner, is_narrow=self._is_narrow)
                 entry.went.connect(lambda steps, e=entry: self._go(e, steps))
                 column.addWidget(entry)
                 self.entries.append(entry)
@@ -211,7 +211,7 @@ class WorthView(View):
             column.addLayout(line)
         return box
 
-    def _go(self, entry: Entry, steps: int) -> None:
+    def _go(self, entry: FindingEntry, steps: int) -> None:
         at = min(max(self.entries.index(entry) + steps, 0), len(self.entries) - 1)
         self.entries[at].setFocus()
         self._area.ensureWidgetVisible(self.entries[at], 0, 12)
