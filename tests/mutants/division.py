@@ -6,7 +6,7 @@ from typing import Final
 
 from tests.mutants.rule import Rule
 
-_DIVISION: Final = ("divide.test_layers", "divide.test_division", "divide.test_ladder")
+_DIVISION: Final = ("divide.test_apportion", "divide.test_layers", "divide.test_division", "divide.test_ladder")
 _FLOWS: Final = ("divide.test_flows",)
 _KEPT: Final = ("divide.test_kept",)
 _HOMES: Final = ("site.test_homes", "divide.test_layers")
@@ -95,8 +95,6 @@ RULES: Final = (
          "part_weight = x * by_x if as_one > _NOTHING else otherwise", "part_weight = otherwise", _DIVISION),
     Rule("what is promised in a pool beyond its limit is cut alike everywhere", "engine/_asks.py",
          "here = floor * limit / floors", "here = floor", _DIVISION),
-    Rule("no part of a weight is below the least", "engine/_asks.py", "weight * max(part_weight, LEAST_WEIGHT)",
-         "weight * part_weight", _DIVISION),
     Rule("a bank is a machine by itself when all hosts are one", "engine/_asks.py",
          "            at += 1\n            one = at", "            one = 1", _DIVISION),
     Rule("idle pages count as several busy ones", "engine/_fill.py",
