@@ -16,6 +16,7 @@ from pathlib import Path
 import ruvex.advise
 import ruvex.divide
 import ruvex.exchange
+import ruvex.interface
 import ruvex.placing
 import ruvex.plan
 import ruvex.play
@@ -216,6 +217,12 @@ class Architecture(unittest.TestCase):
                 thing = getattr(package, name)
                 if inspect.isclass(thing) or inspect.isroutine(thing):
                     self.assertTrue(thing.__doc__, name)
+
+    def test_packages_are_packages(self) -> None:
+        """None can be called: a reader takes ``ruvex.divide`` for the package that it is."""
+        packages = [module for name, module in sys.modules.items() if name.startswith("ruvex")]
+        self.assertGreater(len(packages), 20)
+        self.assertEqual([module.__name__ for module in packages if callable(module)], [])
 
     def test_a_public_class_name_stands_once(self) -> None:
         """One name, one concept, over all packages."""

@@ -1,6 +1,6 @@
 """Ruvex: how a hypervisor divides CPU and memory among competing guests, seen before it happens.
 
-For scripts: ``ruvex.read``, ``ruvex.divide`` and ``ruvex.play``; docs/python.md has them with examples.
+For scripts: ``ruvex.read``, and what it gives can be divided and played; docs/python.md has it with examples.
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ from typing import Any
 
 __version__ = "0.1.0"
 _FOR_SCRIPTS = ("DividedSite", "Figure", "NoPandasError", "PlannedSite", "Played", "RowFigures", "read")
-_CALLED = ("divide", "play")
 
 __all__ = ["__version__", *_FOR_SCRIPTS]
 
@@ -20,10 +19,4 @@ def __getattr__(name: str) -> Any:
         import ruvex.interface
 
         return getattr(ruvex.interface, name)
-    if name in _CALLED:
-        import sys
-
-        import ruvex.interface
-
-        return sys.modules[f"ruvex.{name}"]
     raise AttributeError(f"module 'ruvex' has no attribute {name!r}")

@@ -17,8 +17,6 @@ import numpy as np
 import ruvex
 from ruvex.divide import divide
 from ruvex.interface import DividedSite, NoPandasError, Played
-from ruvex.interface import divide as divided
-from ruvex.interface import play as played
 from ruvex.plan import EditError, PlanFileError, UnitError, read_plan
 from ruvex.play import Player
 from ruvex.site import site_of
@@ -41,7 +39,7 @@ class Scripts(unittest.TestCase):
         """Of every guest and pool that is on, in order; as an array too."""
         file = read_plan(DEMO)
         expected = divide(site_of(file.plan, file.traces), 12 * 3600.0)
-        found = divided(ruvex.read(DEMO), at="12:00")
+        found = ruvex.read(DEMO).divide(at="12:00")
         assert isinstance(found, DividedSite)
         there = [item for row, item in enumerate(expected.ids) if expected.on[row]]
         self.assertEqual(list(found.cpu), there)
@@ -62,7 +60,7 @@ class Scripts(unittest.TestCase):
         one = found.disks["a"]
         self.assertEqual((one.wanted, one.delivered, one.unmet, one.cause), (100, 60, 40, "own limit"))
         self.assertEqual((found.network["a"].delivered, found.network["a"].cause), (3, "elsewhere"))
-        self.assertEqual(list(divided(ruvex.read(DEMO), at="12:00").disks), [])
+        self.assertEqual(list(ruvex.read(DEMO).divide(at="12:00").disks), [])
         day = Played(Player(site_of(plan, {}), record_s=60))
         day.player.run(600)
         self.assertEqual(day.series("ops_delivered").max(), 60)
@@ -79,7 +77,7 @@ class Scripts(unittest.TestCase):
 
     def test_a_day(self) -> None:
         """Its series have a row every ten seconds; channels that are not there are named."""
-        day = played(ruvex.read(DEMO), until=600)
+        day = ruvex.read(DEMO).play(until=600)
         assert isinstance(day, Played)
         self.assertEqual(day.series("pace").shape, (39, 61))
         self.assertEqual(day.times_s[-1], 600)
@@ -92,7 +90,7 @@ class Scripts(unittest.TestCase):
         pandas = types.ModuleType("pandas")
         pandas.DataFrame = lambda columns, index: made.append((columns, index)) or "table"  # type: ignore[attr-defined]
         site = ruvex.read(DEMO)
-        found, day = divided(site), played(site, until="00:10")
+        found, day = site.divide(), site.play(until="00:10")
         with patch.dict(sys.modules, {"pandas": pandas}):
             self.assertEqual((found.cpu.to_pandas(), day.to_pandas("backed")), ("table", "table"))
         columns = {"kind", "parent", "wanted", "delivered", "unmet", "lacks", "promised", "cause"}
@@ -109,7 +107,7 @@ class Scripts(unittest.TestCase):
         site = ruvex.read(DEMO)
         for time in ("25:00", -1.0):
             with self.assertRaises(UnitError):
-                divided(site, at=time)
+                site.divide(at=time)
         with self.assertRaises(EditError):
             site.change("mail", {"colour": 3})
         with self.assertRaises(AttributeError):

@@ -10,8 +10,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvex.divide import Division, ResourceDivision, Tap, causes_of
-from ruvex.divide import divide as divide_site
+from ruvex.divide import Division, ResourceDivision, Tap, causes_of, divide
 from ruvex.interface._figures import Figure, RowFigures, frame
 from ruvex.ledger import LookFigures
 from ruvex.plan import (
@@ -68,6 +67,28 @@ class PlannedSite:
         """
         plan = change_settings(self.plan, item, change)
         return PlannedSite(PlanFile(plan, self._file.traces, self._file.layout, self._file.digest))
+
+    def divide(self, at: Time = None) -> DividedSite:
+        """Divide it at a time of day, ``"08:10"`` or seconds; at the plan's moment if left out.
+
+        Raises
+        ------
+        UnitError
+            There is no such time in its day.
+        """
+        return DividedSite(divide(self.arrays, _seconds(at, self.plan, self.plan.moment)))
+
+    def play(self, until: Time = None) -> Played:
+        """Play its day, or as far as a time.
+
+        Raises
+        ------
+        UnitError, TooMuchError
+            There is no such time in its day, or it is too much to be played.
+        """
+        player = Player(self.arrays, until_s=_seconds(until, self.plan, self.plan.day_s))
+        player.run()
+        return Played(player)
 
     def write(self, path: str | Path) -> None:
         """Write the plan and its traces to a file.
@@ -212,30 +233,6 @@ def read(path: str | Path) -> PlannedSite:
         It cannot be used; the text names each place and its mend.
     """
     return PlannedSite(read_plan(Path(path)))
-
-
-def divide(site: PlannedSite, at: Time = None) -> DividedSite:
-    """Divide a site at a time of day, ``"08:10"`` or seconds; at the plan's moment if left out.
-
-    Raises
-    ------
-    UnitError
-        There is no such time in its day.
-    """
-    return DividedSite(divide_site(site.arrays, _seconds(at, site.plan, site.plan.moment)))
-
-
-def play(site: PlannedSite, until: Time = None) -> Played:
-    """Play a site's day, or as far as a time.
-
-    Raises
-    ------
-    UnitError, TooMuchError
-        There is no such time in its day, or it is too much to be played.
-    """
-    player = Player(site.arrays, until_s=_seconds(until, site.plan, site.plan.day_s))
-    player.run()
-    return Played(player)
 
 
 def _seconds(at: Time, plan: Plan, otherwise: float) -> float:
