@@ -198,6 +198,12 @@ class Architecture(unittest.TestCase):
         for path in sorted(SOURCE.rglob("*.py")):
             self.assertLessEqual(len(path.read_text(encoding="utf-8").splitlines()), MOST_LINES, str(path))
 
+    def test_the_window_is_small_and_knows_no_page(self) -> None:
+        """Whoever adds a page or a view does not touch it."""
+        text = (SOURCE / "desktop" / "shell" / "window.py").read_text(encoding="utf-8")
+        self.assertLess(len(text.splitlines()), 300)
+        self.assertEqual(re.findall(r"import \w*(?:Page|View)\b", text.replace("Bench, View", "")), [])
+
     def test_public_names_exist_and_are_sorted(self) -> None:
         """What a core package offers is there, documented, and listed in order."""
         parts = (

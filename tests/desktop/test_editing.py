@@ -233,7 +233,7 @@ class Keys(RowsCase):
         self.desk.look.set_moment(3600.0)
         self.assertEqual(self.guest("a").cpu.shares, 120)
         self.press(Qt.Key.Key_Plus)
-        self.assertTrue(self.window.save())
+        self.assertTrue(self.window.files.save())
         self.assertEqual(self.desk.document.plan.guests[0].cpu.shares, 130)
         self.assertFalse(self.desk.document.is_dirty)
 

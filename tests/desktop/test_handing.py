@@ -39,7 +39,7 @@ class HandingInTheWindow(WindowCase):
         self.settle()
         self.assertIn("booking.ruvex.json is Booking for its owner.", self.window.notice.text)
         self.assertFalse(self.window.sheet.isVisible())
-        self.window.save()
+        self.window.files.save()
         self.assertEqual([one.may for one in read_plan(self.path).plan.handed_over], [("divide",)])
         home = read_plan(self.path)
 
@@ -55,7 +55,7 @@ class HandingInTheWindow(WindowCase):
             with self.assertRaisesRegex(EditError, expected):
                 self.desk.trial.make(settings_step("x", [(target, change)]))
         self.desk.trial.make(settings_step("x", [(guest, {"cpu.shares": 40.0})]))
-        self.window.save()
+        self.window.files.save()
 
         self.assertTrue(self.window.open_path(self.path))
         self.settle()

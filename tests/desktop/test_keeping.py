@@ -52,7 +52,7 @@ class Keeping(WindowCase):
         self.settle(900)
         self.assertTrue(copy.exists())
         self.assertEqual(self.another_window().files.recovery.leftovers(), ([], []), "its window still lives")
-        self.assertTrue(self.window.save())
+        self.assertTrue(self.window.files.save())
         self.assertFalse(copy.exists())
 
     def leave_copy(self, name: str, shares: float, *, token: str = "abc") -> Path:
@@ -108,7 +108,7 @@ class Keeping(WindowCase):
         write_plan(theirs, self.path)
         self.window.files.offer_recovery()
         self.answer("Recover them")
-        self.assertFalse(self.window.save())
+        self.assertFalse(self.window.files.save())
         self.assertIn("was changed on disk by someone else", self.window.notice.text)
         self.assertEqual(read_plan(self.path).plan, theirs)
 
@@ -154,7 +154,7 @@ class Keeping(WindowCase):
         self.assertTrue(self.desk.document.is_dirty, "what is open is nowhere on disk")
         self.window.files.own_file.look()
         self.assertFalse(self.window.notice.isVisible(), "who answered is not asked again at every look")
-        self.assertFalse(self.window.save(), "but saving asks")
+        self.assertFalse(self.window.files.save(), "but saving asks")
         self.answer("Stay")
         other.write_bytes(before + b"\n\n")
         other.replace(self.path)
@@ -167,7 +167,7 @@ class Keeping(WindowCase):
         before = self.path.read_bytes()
         self.path.chmod(0o444)
         self.desk.trial.change("mail", {"cpu.shares": 333}, "more")
-        self.assertFalse(self.window.save())
+        self.assertFalse(self.window.files.save())
         self.assertIn("is read-only", self.window.notice.text)
         self.assertEqual(self.path.read_bytes(), before)
         self.answer("Save over it")
@@ -184,7 +184,7 @@ class Keeping(WindowCase):
         values = b",".join([b"5"] * (head.count(b",") + 1))
         theirs.write_bytes(head + b"\n" + values + b"\n")
         self.desk.trial.change("mail", {"cpu.shares": 333}, "more")
-        self.assertFalse(self.window.save())
+        self.assertFalse(self.window.files.save())
         self.assertIn(name, self.window.notice.text)
         self.answer("What is there")
         self.assertFalse(self.desk.document.is_dirty)
@@ -192,7 +192,7 @@ class Keeping(WindowCase):
         self.assertEqual(theirs.read_bytes().split(b"\n")[1], values)
         theirs.write_bytes(ours[: len(ours) // 2])
         self.desk.trial.change("mail", {"cpu.shares": 334}, "more")
-        self.assertFalse(self.window.save())
+        self.assertFalse(self.window.files.save())
         self.answer("Write over it")
         self.assertEqual(theirs.read_bytes().split(b"\n")[1], values)
 
@@ -275,7 +275,7 @@ class Keeping(WindowCase):
         self.desk.trial.change("mail", {"cpu.shares": 300}, "more")
         self._change_outside(700)
         self.answer("Keep what is here")
-        self.assertFalse(self.window.save())
+        self.assertFalse(self.window.files.save())
         self.assertIn("since it was opened", self.window.notice.text)
         self.answer("Save over it")
         plan = read_plan(self.path).plan
@@ -288,7 +288,7 @@ class Keeping(WindowCase):
         """After saving, what was done before can still be taken back; then the plan is dirty again."""
         self.open_demo()
         self.desk.trial.change("mail", {"cpu.shares": 300}, "more")
-        self.assertTrue(self.window.save())
+        self.assertTrue(self.window.files.save())
         self.assertFalse(self.window.isWindowModified())
         self.run_action(ActionName.UNDO)
         self.assertTrue(self.window.isWindowModified())

@@ -136,7 +136,7 @@ class GuestSheet(SheetCase):
         self.enter(rules, "turns.turn_ms", "30")
         turns = self.desk.document.plan.rules.turns
         self.assertEqual((turns.fellows, turns.turn_ms), ("together", 30))
-        self.assertTrue(self.window.save())
+        self.assertTrue(self.window.files.save())
         self.assertEqual(read_plan(self.path).plan.rules.turns, turns)
 
     def test_memory_mode(self) -> None:

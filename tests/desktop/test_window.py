@@ -220,7 +220,7 @@ class Looking(WindowCase):
         QTest.keyClick(strip, Qt.Key.Key_Left)
         self.assertEqual(self.desk.look.plan.moment, 86_100)
         self.assertFalse(self.desk.document.is_dirty)
-        self.window.save()
+        self.window.files.save()
         self.assertEqual(read_plan(self.path).plan.moment, 86_100)
 
     def test_day_strip_follows_edits(self) -> None:

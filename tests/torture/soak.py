@@ -143,7 +143,7 @@ class Soak:
             elif way == 1:
                 desk.document.redo()
             elif way == 2:
-                self.window.save()
+                self.window.files.save()
             elif way == 3:
                 desk.trial.change(guest, {"power": chance.choice(("on", "off"))}, "power")
             else:

@@ -45,7 +45,7 @@ def work(folder: Path, seed: int) -> None:
         if chance.random() < 0.03:
             window.show_view(chance.choice(list(window.views)))
         if chance.random() < 0.03:
-            assert window.save()
+            assert window.files.save()
             kept = number_in(read_plan(path).plan)
         else:
             QTest.qWait(chance.choice((1, 5, 60)))

@@ -57,6 +57,10 @@ class Handing(QObject):
         self._pages = pages
         window.desk.document.opened.connect(self._on_opened)
 
+    def show_over(self) -> None:
+        """Open the page on which a pool is handed over."""
+        self._sheet.open(self.over_page)
+
     @property
     def over_page(self) -> HandOverPage:
         """The page that asks what an owner may."""

@@ -123,6 +123,19 @@ class Pages:
         """Tell whether a page shows; it is not made for being asked."""
         return kind in self._made and self._sheet.shows(self._made[kind])
 
+    def shows_page_of(self, action: ActionName) -> bool:
+        """Tell whether the page shows that an action opens."""
+        return self.shows(self._of_action[action])
+
+    def add_host(self) -> None:
+        """Add a host, on the page of the plan."""
+        self.open(PlanPage).add_host()
+
+    def empty_host(self, host: str) -> None:
+        """Show where the guests of a host could go."""
+        self._bench.desk.selection.select(host)
+        self.open(EmptyingPage)
+
     def open(self, kind: type[P]) -> P:
         """Open a page, and give it."""
         page = self.get(kind)

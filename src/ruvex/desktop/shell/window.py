@@ -6,8 +6,8 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtCore import QPoint, QSize
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from ruvex.desktop.kit.actions import ActionName
@@ -15,15 +15,18 @@ from ruvex.desktop.kit.command_box import CommandBox
 from ruvex.desktop.kit.notice import Notice
 from ruvex.desktop.kit.style import dress
 from ruvex.desktop.kit.theme import Theme
-from ruvex.desktop.panels.day_strip import LONG_STEP_S, STEP_S
 from ruvex.desktop.panels.dials import Dials
 from ruvex.desktop.panels.head_band import HeadBand
 from ruvex.desktop.panels.refusal_panel import RefusalPanel
-from ruvex.desktop.panels.view import Bench, View, ViewSpec, bind
+from ruvex.desktop.panels.view import Bench, View, bind
 from ruvex.desktop.sheets import SideSheet
-from ruvex.desktop.sheets.emptying_page import EmptyingPage
-from ruvex.desktop.sheets.plan_page import PlanPage
-from ruvex.desktop.sheets.why_page import WhyPage
+from ruvex.desktop.shell.actions import (
+    make_action,
+    make_view_action,
+    runs_of_files,
+    runs_of_looks,
+    runs_of_rows,
+)
 from ruvex.desktop.shell.arrangement import Arrangement
 from ruvex.desktop.shell.copying import copy_chart
 from ruvex.desktop.shell.exchanging import Exchanging
@@ -76,11 +79,13 @@ class Window(Frame):
         self.playing = desk.playing
         self.live = LiveWork(desk, self.playing, self.editor)
         self.events = EventEditor(desk, desk)
-        self.actions_by_name = {name: self._make_action(name) for name in ActionName}
+        self.actions_by_name = {name: make_action(name, self) for name in ActionName}
         self.plan_menu = QMenu(self)
         self.recent_menu = QMenu("Recent plans", self)
         self.stories_menu = QMenu("Stories", self)
-        self.view_actions = {spec.name: self._make_view_action(i, spec) for i, spec in enumerate(VIEWS)}
+        self.view_actions = {
+            spec.name: make_view_action(spec, f"Ctrl+{number}", self) for number, spec in enumerate(VIEWS, 1)
+        }
         self.head = HeadBand(desk, theme, self.plan_menu, list(self.view_actions.values()), self)
         self.notice = Notice(theme, self)
         self.sheet = SideSheet(theme, self)
@@ -127,83 +132,28 @@ class Window(Frame):
             column.addWidget(widget, 1 if widget is rows else 0)
         self.setCentralWidget(middle)
 
-    # Actions
-
-    def _make_action(self, name: ActionName) -> QAction:
-        spec = name.value
-        action = QAction(spec.text, self)
-        action.setShortcuts([QKeySequence(keys) for keys in spec.keys])
-        action.setToolTip(spec.hint)
-        action.setStatusTip(spec.hint)
-        action.setShortcutContext(
-            Qt.ShortcutContext.WidgetWithChildrenShortcut if spec.in_rows else Qt.ShortcutContext.WindowShortcut
-        )
-        if not spec.in_rows:
-            self.addAction(action)
-        return action
-
-    def _make_view_action(self, number: int, spec: ViewSpec) -> QAction:
-        action = QAction(spec.title, self)
-        action.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
-        action.setToolTip(spec.hint)
-        action.setStatusTip(spec.hint)
-        action.setCheckable(True)
-        action.triggered.connect(lambda _checked=False: self.show_view(spec.name))
-        self.addAction(action)
-        return action
-
     def _runs(self) -> dict[ActionName, Callable[[], object]]:
         """Give what each action runs."""
-        strip, editor, units = self.head.strip, self.editor, self.desk.units
         return {
-            ActionName.NEW: self.files.new,
-            ActionName.OPEN: self.files.ask_and_open,
-            ActionName.DEMO: self.files.open_demo,
-            ActionName.SAVE: self.save,
-            ActionName.SAVE_AS: self.files.save_as,
-            ActionName.BRING: self.exchanging.ask_and_bring,
-            ActionName.BRING_HERE: self.exchanging.bring_here,
-            ActionName.GIVE: self.exchanging.ask_and_give,
+            **runs_of_files(self.files, self.exchanging, self.handing),
+            **runs_of_rows(self.editor, self.live, self._finder),
+            **runs_of_looks(self.head.strip, self.desk.units, self._looks),
+            **{name: partial(self.pages.toggle, name) for name in self.pages.actions},
             ActionName.REPORT: self.reporting.ask_and_write,
             ActionName.COPY_CHART: lambda: self._tell(copy_chart(self.view)),
-            ActionName.HAND_OVER: lambda: self.sheet.open(self.handing.over_page),
-            ActionName.TAKE_BACK: self.handing.ask_and_take,
             ActionName.UNDO: self.desk.document.undo,
             ActionName.REDO: self.desk.document.redo,
-            ActionName.FIND: self._finder.find,
-            ActionName.NEW_GUEST: editor.new_guest,
-            ActionName.NEW_POOL: editor.new_pool,
-            ActionName.NEW_HOST: self._on_new_host,
-            ActionName.POWER: self.live.power,
-            ActionName.DUPLICATE: editor.duplicate,
-            ActionName.DELETE: editor.delete,
-            ActionName.MOVE: self._finder.move,
-            ActionName.UPWARD: lambda: editor.shift(-1),
-            ActionName.DOWNWARD: lambda: editor.shift(1),
-            ActionName.COPY: editor.copy,
-            ActionName.PASTE: editor.paste,
-            ActionName.EARLIER: lambda: strip.step(-STEP_S),
-            ActionName.LATER: lambda: strip.step(STEP_S),
-            ActionName.HOUR_EARLIER: lambda: strip.step(-LONG_STEP_S),
-            ActionName.HOUR_LATER: lambda: strip.step(LONG_STEP_S),
+            ActionName.NEW_HOST: self.pages.add_host,
             ActionName.SETTLED: self._on_settled,
-            ActionName.CPU_UNIT: lambda: units.next("cpu"),
-            ActionName.MEMORY_UNIT: lambda: units.next("memory"),
             ActionName.DIALS: lambda: self.dials.set_folded(not self.dials.is_folded),
-            ActionName.LOOK_DESKTOP: partial(self._looks.choose, "desktop"),
-            ActionName.LOOK_LIGHT: partial(self._looks.choose, "light"),
-            ActionName.LOOK_DARK: partial(self._looks.choose, "dark"),
-            ActionName.LOOK_CONTRAST: partial(self._looks.choose, "contrast"),
-            ActionName.LARGER: partial(self._looks.resize_text, 1),
-            ActionName.SMALLER: partial(self._looks.resize_text, -1),
             ActionName.QUIT: self.close,
-            **{name: partial(self.pages.toggle, name) for name in self.pages.actions},
         }
 
     def _connect(self) -> None:
         bind(self.actions_by_name, self._runs())
         for spec in VIEWS:
             view = self.views[spec.name]
+            self.view_actions[spec.name].triggered.connect(partial(self.show_view, spec.name))
             view.told.connect(self._tell)
             view.legend_changed.connect(self._show_legend)
             view.menu_asked.connect(self._on_menu_asked)
@@ -212,7 +162,7 @@ class Window(Frame):
         self.dials.fold_button.clicked.connect(self.actions_by_name[ActionName.DIALS].trigger)
         self.dials.why_button.clicked.connect(self.actions_by_name[ActionName.WHY].trigger)
         self.sheet.page_changed.connect(self._on_page_changed)
-        self.head.host_wanted.connect(self._on_new_host)
+        self.head.host_wanted.connect(self.pages.add_host)
         self.editor.told.connect(self._tell)
         self.playing.refused.connect(self._tell)
         self.sheet.closed.connect(lambda: self.view.setFocus())
@@ -234,10 +184,7 @@ class Window(Frame):
     # The side sheet
 
     def _on_page_changed(self) -> None:
-        self.dials.why_button.setChecked(self.pages.shows(WhyPage))
-
-    def _on_new_host(self) -> None:
-        self.pages.open(PlanPage).add_host()
+        self.dials.why_button.setChecked(self.pages.shows_page_of(ActionName.WHY))
 
     # Rows
 
@@ -248,10 +195,7 @@ class Window(Frame):
         self.notice.tell(text, ((label, partial(self.desk.trial.take, step)), ("Leave it as it was", lambda: None)))
 
     def _on_host_busy(self, host: str, text: str) -> None:
-        def find_others() -> None:
-            self.desk.selection.select(host)
-            self.pages.open(EmptyingPage)
-
+        find_others = partial(self.pages.empty_host, host)
         self.notice.tell(text, (("Find them other hosts", find_others), ("Leave it", lambda: None)))
 
     def _on_refused_changed(self) -> None:
@@ -263,10 +207,6 @@ class Window(Frame):
     def open_path(self, path: Path) -> bool:
         """Open a plan, or bring a file in; says in the window why, if it cannot. Tells whether it did, or began to."""
         return self.exchanging.bring(path) if self.exchanging.takes(path) else self.files.open_path(path)
-
-    def save(self) -> bool:
-        """Write the plan to its file, asking for one if it has none. Tells whether it did."""
-        return self.files.save()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Take a file that is dragged over the window."""
