@@ -507,7 +507,7 @@ def bench_start() -> list[str]:
     )
     demo = str(Path(__file__).resolve().parents[1] / "demo" / "orrin-sound.ruvex.json")
     divided = "import sys; sys.argv = ['ruvex', 'divide', sys.argv[1]]; from ruvex.cli import main; main()"
-    compiled = f"from ruvex.engine import kernels; kernels(); {divided}"
+    compiled = f"from ruvex.engine import kernels; kernels.load(); {divided}"
     plain_s, compiled_s = (seconds_of(sys.executable, "-c", code, demo) for code in (divided, compiled))
     return [
         f"ruvex divide of the demo's 39 guests, in plain Python: {plain_s:.2f} s = {plain_s / compiled_s:.2f} × with"

@@ -21,7 +21,7 @@ _parsed = cache(typer.main.get_command)
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     """Run ruvex here; gives what it printed and its exit status."""
-    kernels()  # in this process all is compiled, whichever command comes first
+    kernels.load()  # in this process all is compiled, whichever command comes first
     out, err = io.StringIO(), io.StringIO()
     before = signal.getsignal(signal.SIGINT)
     status = 0

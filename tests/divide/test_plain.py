@@ -58,7 +58,7 @@ class Plain(unittest.TestCase):
 
     def test_the_same_bits(self) -> None:
         """Whole plans: demands, floors, levels, layers, disks, links and promises are equal to the last bit."""
-        kernels()
+        kernels.load()
         done = self._run(f"from tests.divide.test_plain import tell_plainly; tell_plainly({PLANS})")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         told = done.stdout.split()

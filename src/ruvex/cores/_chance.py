@@ -112,7 +112,7 @@ def waits_on(site: Site, grounds: Sequence[ChanceGround], of_moment: Ints, wante
     for number in np.unique(of_moment).tolist():
         here = np.flatnonzero(of_moment == number)
         found = np.zeros((here.size, parts.shape[1]))
-        kernels().wait_by_chance(
+        kernels.wait_by_chance(
             parts[here], vcpus, ratios[here], hosts[here], order[here], grounds[number].cores, widths,
             machines[r.H_YIELD], speeds, *room, found,
         )  # fmt: skip

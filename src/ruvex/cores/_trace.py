@@ -209,7 +209,7 @@ def _run_in(room: int, parties: Parties, how: Floats, for_ms: float, seed: int, 
     seeds = np.random.default_rng(seed).integers(1, 2**63, size=count).astype(np.uint64)
     turns, waits = np.zeros((5, room)), np.zeros((4, room))
     counts, busy = np.zeros(4, dtype=np.int64), np.zeros((2, threads))
-    kernels().run_turns(
+    kernels.run_turns(
         floats, ints, numbers, vcpus, seeds, parties.allowed, parties.is_free, parties.homes, parties.width,
         parties.node_of, parties.speeds, how, warm_ms, warm_ms + for_ms, np.zeros(count, dtype=np.int64),
         np.zeros(threads, dtype=np.int64), np.zeros((4, threads)), np.zeros(threads, dtype=np.int64),

@@ -48,9 +48,9 @@ def _find(division: Divided, resource: Resource, played: NDArray[np.int64] | Non
     count, pools = site.guests.shape[1], layout.parent.size
     least = _NOISE * max(1.0, of.supply)
     stops, codes = np.empty(trees.nodes.shape[1], dtype=np.int64), np.empty(count, dtype=np.int64)
-    kernels().find_stops(trees.nodes, solved.asks, solved.known, stops)
+    kernels.find_stops(trees.nodes, solved.asks, solved.known, stops)
     beyond = solved.layers[r.M_SELF_PAGED] if of.k == 1 else np.zeros(count)
-    kernels().find_causes(
+    kernels.find_causes(
         of.k, site.guests, site.standing.of_guests, trees.places, trees.nodes, trees.slots, trees.guest_slots,
         solved.asks, stops, of.unmet_of_guests, beyond, least, codes,
     )  # fmt: skip

@@ -60,7 +60,7 @@ def day_of(site: Site, *, moments: int = MOMENTS) -> Day:
     times = np.linspace(0.0, site.plan.day_s, moments)
     found = np.zeros((2, 3, site.hosts.shape[1], moments))
     signals = site.signals
-    kernels().sum_day(
+    kernels.sum_day(
         signals.forms, signals.numbers, signals.tables, signals.knots, signals.day_s, times, site.guests,
         site.numbers, site.standing.of_guests, site.images, site.hosts, found,
     )  # fmt: skip

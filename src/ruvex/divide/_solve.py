@@ -172,7 +172,7 @@ def solve(site: Site, demand: Asked, *, levels: Levels | None = None) -> Solved:
     values[r.Q_SIZE, 2 * hosts :] = site.hosts[r.H_BANK, forest.banks]
     flows, flow_work, flowing = forest.flows, forest.flows.room(), np.zeros((r.O_ROWS, guests))
     flowing[r.O_PACE] = 1.0
-    residual = kernels().divide_moment(
+    residual = kernels.divide_moment(
         site.guests, site.numbers, site.standing.of_guests, disk_costs(site), site.pools, site.by_members,
         site.layout.parent, site.layout.order, site.hosts, site.rules, site.images, forest.homes, demand.values,
         trees.places, values, trees.nodes, trees.slots, trees.guest_slots, trees.first, trees.pool_nodes, asks, known,
@@ -194,7 +194,7 @@ def solve_as_one(solved: Solved) -> Floats:
     if len(site.plan.hosts) <= 1 and not any(forest.is_spread):
         return solved.given()
     one, trees = forest.one, forest.trees
-    kernels().divide_as_one(
+    kernels.divide_as_one(
         trees.places, solved.values, trees.guest_slots, solved.asks, site.pools, site.layout.order, solved.weights,
         one.places, solved.one_values, one.nodes, one.slots, one.guest_slots, one.first, one.pool_nodes,
         solved.one_asks, solved.one_known, (site.rules[r.R_ON_TOP], site.rules[r.R_IDLE]),

@@ -1,4 +1,4 @@
-"""All kernels together; importing this imports Numba, so only ``ruvex.engine.kernels`` does."""
+"""All kernels together; importing this imports Numba, so only ``ruvex.engine.kernels`` does, late."""
 
 from ruvex.engine._asks import pool_weights, put_weights
 from ruvex.engine._causes import find_causes, find_stops

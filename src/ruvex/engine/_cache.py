@@ -12,6 +12,8 @@ from typing import Final
 from platformdirs import user_cache_path
 
 _MARK: Final = "filled"
+_NO_KERNELS: Final = ("__init__.py", "_all.py", "_cache.py", "kernels.py")
+"""What is no part of any kernel."""
 
 
 @cache
@@ -19,11 +21,12 @@ def cache_folder() -> Path:
     """Give the folder of compiled kernels, one for each state of their sources.
 
     Numba looks only at the file of the function it loads. A kernel holds the code of others that it calls, so a change
-    of any file of this package must lead to another folder.
+    of any file that they may be made of must lead to another folder.
     """
     digest = hashlib.sha256(version("numba").encode())
     for path in sorted(Path(__file__).parent.glob("*.py")):
-        digest.update(path.read_bytes())
+        if path.name not in _NO_KERNELS:
+            digest.update(path.read_bytes())
     return user_cache_path("ruvex", appauthor=False) / f"kernels-{digest.hexdigest()[:16]}"
 
 

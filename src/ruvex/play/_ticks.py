@@ -169,11 +169,11 @@ class Ticks:
         )  # fmt: skip
         self._put_moves()
         per_size = rules[r.R_PER_SIZE] > 0
-        kernels().pool_weights(
+        kernels.pool_weights(
             site.pools, site.by_members, layout.parent, site.guests, site.numbers, standing.of_guests, per_size, weights
         )
-        kernels().put_weights(site.guests, trees.guest_slots, asks, per_size)
-        kernels().tell_places(self.tick, self._site, self._forest, self._play, self._sums, self._room)
+        kernels.put_weights(site.guests, trees.guest_slots, asks, per_size)
+        kernels.tell_places(self.tick, self._site, self._forest, self._play, self._sums, self._room)
         self.counters[[r.Z_MOVED, r.Z_SETTLED, r.Z_CPU_ANEW, r.Z_MEMORY_ANEW]] = 1, 0, 1, 1
         self.counters[r.Z_BOOTS] = int((self.state.codes[r.C_PHASE] == r.BOOTING).any())
 
@@ -188,7 +188,7 @@ class Ticks:
         self.now[:] = self.site.signals.at(0.0)
         guests = self.site.guests
         self.state.values[r.X_HOARD] = np.where(self.state.on, guests[r.G_GREEDY] * guests[r.G_AIM], 0.0)
-        kernels().settle(self.now, self._site, self._forest, self._one, self._play, self._sums, self._room)
+        kernels.settle(self.now, self._site, self._forest, self._one, self._play, self._sums, self._room)
         self.counters[r.Z_SETTLED] = 0
 
     # Playing
@@ -196,7 +196,7 @@ class Ticks:
     def run(self, end: int, most: int, *, waits: bool) -> int:
         """Play up to a tick, that one not included; gives why it stopped (``rows.E_…``)."""
         every = self._recording.every_s / self.site.plan.tick_s
-        ending: int = kernels().run_ticks(
+        ending: int = kernels.run_ticks(
             end, most, self._skip, waits, every, self._signals, self._factors, self._raw, self.now, self._site,
             self._forest, self._one, self._play, self.state.batch, self._jobs, self._notes, self._sums,
             self.least_saved, self._room, self._cpu_room, self._flows, self._recording.arrays_to_write, self.counters,
@@ -217,7 +217,7 @@ class Ticks:
         """Tell the recording how many rows it has by now, with that of the very end, where one is due there."""
         count = self._recording.times_s.size
         if count and self.counters[r.Z_ROWS] < count and self.tick >= self.end_tick:
-            kernels().put_rows(
+            kernels.put_rows(
                 count, self.site.hosts.shape[1], self.site.guests, self._forest[0], self._forest[6], self._forest[3],
                 self.place_values, self.state.values, self.state.codes, self.counters, self._flows,
                 self._recording.arrays_to_write,
@@ -226,7 +226,7 @@ class Ticks:
 
     def count(self) -> None:
         """Count everything up to now, before somebody's state changes from outside."""
-        kernels().count_all(
+        kernels.count_all(
             self.tick, self.site.guests, self.state.values, self.state.codes, self._forest[0], self.place_values,
             self._sums,
         )  # fmt: skip
@@ -234,7 +234,7 @@ class Ticks:
     def counted(self) -> tuple[Floats, Floats, Floats]:
         """Give what was counted up to now, and leave it as it is."""
         sums = self.of_guests.copy(), self.by_cause.copy(), self.of_places.copy()
-        kernels().count_all(
+        kernels.count_all(
             self.tick, self.site.guests, self.state.values, self.state.codes.copy(), self._forest[0],
             self.place_values, sums,
         )  # fmt: skip

@@ -69,7 +69,7 @@ def admit_in_order(
     parent = np.concatenate(([0], site.layout.parent + 1)).astype(np.int64)
     reservation = np.concatenate((np.zeros((2, 1)), site.pools[r.P_RESERVATION]), axis=1)
     found, short = np.zeros((2, order.size), dtype=np.int64), np.zeros(order.size)
-    kernels().admit_in_order(
+    kernels.admit_in_order(
         order, host, site.layout.pool_of + 1, takes, needs, parent, reservation, claims.claimed.copy(), claims.allowed,
         claims.host_claimed.copy(), claims.host_allowed, found, short,
     )  # fmt: skip

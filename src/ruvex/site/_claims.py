@@ -82,7 +82,7 @@ def sum_claims(site: Site, claims: Floats) -> ClaimSums:
     of_pools = np.empty((2, layout.parent.size))
     nodes = np.empty((2, layout.parent.size + 1))
     reservation = np.ascontiguousarray(site.pools[r.P_RESERVATION])
-    kernels().claim_sums(in_tree, layout.pool_of, layout.parent, layout.order, reservation, of_pools, nodes)
+    kernels.claim_sums(in_tree, layout.pool_of, layout.parent, layout.order, reservation, of_pools, nodes)
     up, count = standing.up, hosts.shape[1]
     mhz = np.where(hosts[r.H_CORES] > 0, hosts[r.H_MHZ], 0.0) * hosts[r.H_CORES] - hosts[r.H_OVERHEAD_MHZ]
     gross = np.maximum(np.stack((mhz, hosts[r.H_GROSS])), 0.0) * up

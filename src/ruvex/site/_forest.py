@@ -109,7 +109,7 @@ def forest_of(
 def _trees(place_of: Ints, standing: Standing, numbers: Ints, layout: Layout, kind: Ints, host: Ints) -> Trees:
     places = np.zeros((4, kind.size), dtype=np.int64)
     places[r.L_KIND], places[r.L_HOST] = kind, host
-    made = kernels().build_forest(place_of, standing.of_guests, numbers, layout.parent, layout.order, places)
+    made = kernels.build_forest(place_of, standing.of_guests, numbers, layout.parent, layout.order, places)
     return Trees(places, *made)
 
 
@@ -119,5 +119,5 @@ def _homes(guests: Floats, hosts: Floats, standing: Standing) -> tuple[Ints, Int
     size = np.where(guests[r.G_MODE] == r.ELASTIC, guests[r.G_CEILING], guests[r.G_SIZE])
     order = np.argsort(-size, kind="stable")
     first = np.concatenate(([0], np.cumsum(hosts[r.H_NODES]))).astype(np.int64)
-    homes: tuple[Ints, Ints, Floats] = kernels().find_homes(guests, standing.of_guests, hosts, order, first)
+    homes: tuple[Ints, Ints, Floats] = kernels.find_homes(guests, standing.of_guests, hosts, order, first)
     return homes

@@ -59,7 +59,7 @@ class Layout:
         lead = of_guests.shape[:-1]
         flat = np.ascontiguousarray(of_guests, dtype=np.float64).reshape(math.prod(lead), self.pool_of.size)
         sums = np.empty((flat.shape[0], self.parent.size))
-        kernels().pool_sums(flat, self.pool_of, self.parent, self.order, sums)
+        kernels.pool_sums(flat, self.pool_of, self.parent, self.order, sums)
         return sums.reshape(*lead, self.parent.size)
 
     def by_row(self, of_pools: Floats, of_guests: Floats) -> Floats:

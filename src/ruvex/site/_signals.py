@@ -50,14 +50,14 @@ class SignalBank:
         NDArray[np.float64]
             Shape (*times, 5, guests).
         """
-        return self._evaluate(times_s, kernels().signals_at)
+        return self._evaluate(times_s, kernels.signals_at)
 
     def highest_until(self, times_s: ArrayLike) -> Floats:
         """Give the maximum of each signal from the start of the day up to each time; shape as ``at``.
 
         The maximum is exact, not taken over samples: the turning points of every form are known.
         """
-        return self._evaluate(times_s, kernels().highest_until)
+        return self._evaluate(times_s, kernels.highest_until)
 
     def _evaluate(self, times_s: ArrayLike, evaluate: object) -> Floats:
         times = np.asarray(times_s, dtype=np.float64)
