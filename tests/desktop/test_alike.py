@@ -22,6 +22,8 @@ from tests.thorough import many
 
 PLANS, FIRST = many(24, 8), 31_000
 ASKED = many(8, 4)
+ONCE_WRONG = (91_000_043, 91_000_126)
+"""Plans of which the window said something else: less is needed on a host than is used there."""
 WHERE = (
     "dial", "hover", "Why", "list", "chip", "strip", "wing head", "rules", "settings", "stores", "split", "timeline",
     "side by side",
@@ -38,7 +40,7 @@ class Alike(WindowCase):
 
     def test_the_window_says_what_the_ledger_has(self) -> None:
         """On whole plans, settled and as it was played, with something tried and without."""
-        for seed in range(FIRST, FIRST + PLANS):
+        for seed in (*range(FIRST, FIRST + PLANS), *ONCE_WRONG):
             for mode, told in self.broken_by(seed):
                 with self.subTest(seed=seed, mode=mode):
                     self.assertEqual(told, [])

@@ -245,6 +245,10 @@ class LookFigures:
         """Tell of a row; of a pool, whether its guests lack more than a thousandth of what they want together."""
         return falls_short(float(self.lacks(of).by_row[row]), float(self.wanted(of).by_row[row]))
 
+    def is_host_short(self, of: Contended, host: int) -> bool:
+        """Tell of a host whether its guests lack more than a thousandth of what they want together."""
+        return falls_short(float(self.lacks(of).by_host[host]), float(self.wanted(of).by_host[host]))
+
     def how_many_short(self, of: Contended) -> int:
         """Count the guests that are short."""
         return int(self.is_short(of).sum())

@@ -50,8 +50,8 @@ def host_story(desk: Desk, at: int) -> str:
             f"delivered {figure_with_unit(float(figures.delivered[k, at]), unit)}",
             f"promised {figure_with_unit(float(promised[k, at]), unit)}",
         ]  # fmt: skip
-        lacking = float(desk.look.figures.lacks(name).by_host[at])
-        if falls_short(lacking, wanted):
+        if desk.look.figures.is_host_short(name, at):
+            lacking = float(desk.look.figures.lacks(name).by_host[at])
             parts.append(f"its guests lack {figure_with_unit(lacking, unit)}")
         lines.append(f"{NAME[name]}: " + ", ".join(parts))
     free, kept = float(figures.free[at]), float(figures.kept_free[at])

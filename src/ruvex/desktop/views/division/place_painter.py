@@ -17,7 +17,6 @@ from ruvex.desktop.state.figures import figure, figure_with_unit
 from ruvex.desktop.state.rows import Row
 from ruvex.desktop.views.division.frame import RowFrame
 from ruvex.divide import Division
-from ruvex.ledger import falls_short
 from ruvex.plan import RESOURCES, Host, Resource, format_memory
 from ruvex.play import PRESSURES
 from ruvex.words import counted
@@ -104,7 +103,7 @@ class PlacePainter:
         lacking = float(self._desk.look.figures.lacks(name).by_host[at])
         free = float(figures.idle[k, at])
         if name == "cpu":
-            is_short = falls_short(lacking, wanted)
+            is_short = self._desk.look.figures.is_host_short(name, at)
             lines = (figure_with_unit(lacking if is_short else free, unit), "lacking" if is_short else "free")
         else:
             kept = float(figures.kept[at])
