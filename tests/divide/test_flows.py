@@ -291,6 +291,18 @@ class Settled(unittest.TestCase):
         named = {third.ids[row]: round(by) for row, by in zip(moved.rows, moved.amounts, strict=True)}
         self.assertEqual(named, {"c": 333, "a": -167, "b": -167})
 
+    def test_work_that_memory_slows_transfers_less(self) -> None:
+        """Of a store that is half idle it has no more than its pace lets it use."""
+        guest = {
+            "id": "a", "disks": [{"id": "d", "store": "s"}],
+            "memory": {"mode": "thin", "size": 8000, "limit": 2000},
+            "demand": {"cpu": 0, "working": 4000, "touched": 4000, "ops": 400},
+        }  # fmt: skip
+        division = divide(site_of(plan_of([guest], stores=[STORE]), {}))
+        pace = float(division.layers.pace[0])
+        self.assertLess(pace, 0.5)
+        self.assertAlmostEqual(division.flowing.of("a")[0].delivered, 400 * pace, places=6)
+
     def test_paging_takes_its_part_first(self) -> None:
         """What of a working set lies on disk asks its store for transfers, and all on it are slowed by that."""
         tight = HOST | {"memory_mib": 6000, "store": "s", "spill_mib": 50_000}

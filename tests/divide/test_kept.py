@@ -117,6 +117,11 @@ class ByHand(unittest.TestCase):
             player.run(600)
             self.assertAlmostEqual(float(player.recording.series("cpu_delivered")[0, 30]), expected, delta=0.01)
 
+    def test_what_the_hypervisor_takes_slows_all_cores_alike(self) -> None:
+        """400 of 4000 MHz are the hypervisor's: a core of 1000 gives 900."""
+        found = self.delivered(kept("a", 4000, 0), cpu_guest("b", 4000), host=FOUR | {"overhead_mhz": 400})
+        self.assertEqual(found, [900, 2700])
+
     def test_side_by_side(self) -> None:
         """Two vCPUs keep to one core of two threads that gain a quarter: 1 250 of their 2 000."""
         host = FOUR | {"threads_per_core": 2, "smt_yield": 0.25}

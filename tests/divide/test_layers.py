@@ -127,6 +127,11 @@ class WorkedExamples(unittest.TestCase):
         division = division_of([memory_guest("a", 500, **elastic), memory_guest("b", 1000, **elastic)])
         self.assertEqual(LookFigures(division).wanted("memory").values.tolist(), [1024, 1200])
 
+    def test_who_needs_nothing_has_all_of_it(self) -> None:
+        """Nothing is worked with, so nothing is missing, whatever has been touched."""
+        found = layers(division_of([memory_guest("a", 0, 3000, mode="thin", size=8000)]), "a")
+        self.assertEqual((found["met"], found["pace"], found.get("need", 0)), (1, 1, 0))
+
     def test_held_memory_belongs_to_nobody_else(self) -> None:
         """A reservation above what was touched is held on top."""
         division = division_of([memory_guest("a", 500, 1000, mode="thin", size=8000, reservation=3000)])
