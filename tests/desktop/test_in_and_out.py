@@ -186,6 +186,11 @@ class InAndOut(WindowCase):
         noon = site.signals.at([12 * 3600.0 + 450])[0]
         self.assertEqual(noon[0].tolist(), [5200.0, 7800.0, 10400.0])
         self.assertEqual(noon[1].round().tolist(), [3072.0, 4608.0, 6144.0])
+        # Its settings show the curve before it has been written to any file.
+        self.desk.selection.select(plan.guests[0].id)
+        self.run_action(ActionName.SETTINGS)
+        self.assertEqual(self.errors, [])
+        self.run_action(ActionName.SETTINGS)
         saved = self.folder / "month.ruvex.json"
         self.window.ask_save = lambda _window, _suggestion: saved
         self.run_action(ActionName.SAVE_AS)

@@ -127,6 +127,21 @@ class WorkedExamples(unittest.TestCase):
         found = [(refusal.kind, refusal.place, refusal.shortfall) for refusal in refusals if refusal is not None]
         self.assertEqual(found, [("bank", "h", 10_000), ("memory", None, 1)])
 
+    def test_a_bank_counts_on_its_host(self) -> None:
+        """Of 100 000 MiB there 30 000 are the bank's, whatever room another host has."""
+        bank = {"size_mib": 30_000, "max_mib": 30_000}
+        hosts = [HOST | {"bank": bank}, HOST | {"id": "other"}]
+        for mib, kind in ((70_001, "host-memory"), (70_000, None)):
+            guest = off(memory_guest("f", 0, mode="fixed", size=mib)) | {"host": "h"}
+            refusal = power_on(plan_of([guest], hosts=hosts), "f")
+            self.assertEqual(refusal and refusal.kind, kind)
+
+    def test_those_that_start_one_after_the_other_share_their_host(self) -> None:
+        """Two of 50 001 MiB fit on two hosts of 100 000, and not on one."""
+        guests = [off(memory_guest(name, 0, mode="fixed", size=50_001)) | {"host": "h"} for name in "ab"]
+        admitted, waiting = admit_in_order(site_of(plan_of(guests, hosts=[HOST, HOST | {"id": "x"}]), {}), ["a", "b"])
+        self.assertEqual((admitted, [(one.guest, one.kind) for one in waiting]), (["a"], [("b", "host-memory")]))
+
     def test_reservation_spares_spill_space(self) -> None:
         """A thin guest needs size less reservation of it."""
         guest = off(memory_guest("a", 0, 0, mode="thin", size=8000))

@@ -7,8 +7,9 @@ from typing import Final
 from tests.mutants.rule import Rule
 
 _MEMORY: Final = ("play.test_memory", "play.test_limits", "play.test_slow", "play.test_slow_place")
-_POWER: Final = ("play.test_power", "play.test_slow_starts", "play.test_edges")
+_POWER: Final = ("play.test_power", "play.test_edges", "play.test_moves", "play.test_slow_starts")
 _MOVES: Final = ("play.test_moves", "play.test_edges")
+_VOLUMES: Final = ("site.test_volumes",)
 _WORK: Final = ("play.test_memory", "play.test_exact", "play.test_slow", "play.test_slow_place")
 _COUNTED: Final = ("ledger.test_ledger", "play.test_edges", "play.test_slow", "cli.test_run", "play.test_exact")
 _URGENT: Final = (*_MEMORY, *_POWER)
@@ -156,13 +157,13 @@ RULES: Final = (
     Rule("pressure is told as fallen once it has been calm", "play/_log.py", "_CALM_S: Final = 150.0",
          "_CALM_S: Final = 100.0", ("play.test_memory", "play.test_edges", "play.test_stories")),
     Rule("a volume must be as large as size less reservation", "site/_volumes.py", "if v.mib >= need)",
-         "if v.mib > 0)", ("divide.test_admission", "play.test_limits", "play.test_power")),
+         "if v.mib > 0)", _VOLUMES),
     Rule("the smallest volume that fits is given", "site/_volumes.py", "not in owners, v.mib, v.id)",
-         "not in owners, -v.mib, v.id)", ("play.test_limits", "play.test_power")),
+         "not in owners, -v.mib, v.id)", _VOLUMES),
     Rule("who has a volume keeps it", "site/_volumes.py", "key=lambda v: ((host, v.id) not in owners, v.mib, v.id)",
-         "key=lambda v: (v.mib, v.id)", ("play.test_limits", "play.test_power", "play.test_edges")),
+         "key=lambda v: (v.mib, v.id)", _VOLUMES),
     Rule("a named volume is the only one", "site/_volumes.py",
          "        free = [volume for volume in free if volume.id == memory.spill_volume]", "        pass",
-         ("play.test_limits", "play.test_power", "divide.test_admission")),
+         _VOLUMES),
 )
 # fmt: on

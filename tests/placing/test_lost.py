@@ -47,6 +47,27 @@ class Lost(unittest.TestCase):
         assert lost.off[0].lacks is not None
         self.assertEqual((lost.off[0].lacks.kind, lost.off[0].lacks.place), ("host-memory", "three"))
 
+    def test_what_is_set_aside_is_for_a_loss(self) -> None:
+        """95 000 of the 100 000 MiB that are left, of which 45 % are set aside: all may be used for who comes back."""
+        guests = [fixed("a", 50_000, "one"), fixed("b", 45_000, "two")]
+        found, _ = losses(guests, rules={"set_aside_percent": {"memory": 45}})
+        self.assertEqual(found.of("one").back, (("a", "two"),))
+
+    def test_who_is_back_takes_room_from_who_comes_next(self) -> None:
+        """50 000 MiB are left on two and 45 000 on three: the first goes to two, and the second to three by then."""
+        hosts = [*HOSTS, HOST | {"id": "three"}]
+        guests = [fixed("a", 20_000, "one"), fixed("b", 20_000, "one"), fixed("c", 50_000, "two")]
+        found, _ = losses([*guests, fixed("d", 55_000, "three")], hosts)
+        self.assertEqual(found.of("one").back, (("a", "two"), ("b", "three")))
+
+    def test_a_guest_of_a_bank_comes_back_to_a_bank(self) -> None:
+        """The other host has none: no promise is lacking, there is no place."""
+        bank = {"size_mib": 9000, "max_mib": 9000, "spill_volumes": [{"id": "v", "mib": 9000}]}
+        guest = cpu_guest("a", 0) | {"host": "one", "memory": {"mode": "thin", "size": 4000, "bank": True}}
+        found, _ = losses([guest], [HOSTS[0] | {"bank": bank}, HOSTS[1]])
+        (off,) = found.of("one").off
+        self.assertEqual((off.guest, off.lacks), ("a", None))
+
     def test_who_was_there_lacks_more(self) -> None:
         """Two of 8 GHz each alone, then together on 10: 3/8 of a day each."""
         found, _ = losses([cpu_guest("a", 8000) | {"host": "one"}, cpu_guest("b", 8000) | {"host": "two"}])

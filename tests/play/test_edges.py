@@ -8,11 +8,12 @@ import unittest
 import numpy as np
 
 from ruvex.play import Player
+from ruvex.play._log import told_pressures
 from ruvex.play.happenings import Boots
 from ruvex.site import site_of
 from tests.builders import HOST, cpu_guest
 from tests.play.site import check
-from tests.play.test_moves import MOVE, THERE, plan_with, played, working
+from tests.play.test_moves import MOVE, THERE, plan_with, played, refusals, working
 
 BANK = {"size_mib": 8000, "max_mib": 8000}
 FLAT = {"guest_overhead": {"fixed_mib": 0, "per_vcpu_mib": 0, "percent_of_size": 0}}
@@ -72,12 +73,53 @@ class Copying(unittest.TestCase):
 
         With 9.9 % the second round has 5940 and goes on: twelve rounds, each 0.99 of the one before.
         """
-        for percent, copied_s in ((10, 10.0), (9.9, sum(10 * 0.99**k for k in range(12)))):
+        still = {10: 10.0, 20: 10.0, 9.9: 10 * 0.99**12}
+        for percent, copied_s in ((10, 10.0), (20, 10.0), (9.9, sum(10 * 0.99**k for k in range(12)))):
             player = Player(site_of(plan_with([working("a", 6000)], [MOVE], rules={
                 "moving": {"rewrite_percent_s": percent}}), {}), watch=check)  # fmt: skip
             player.run()
             (move,) = player.summary().moves
             self.assertAlmostEqual(move.took_s - move.held_still_s, copied_s, places=6)
+            self.assertAlmostEqual(move.held_still_s, still[percent], places=6, msg="no more than it works with")
+
+    def test_it_arrives_only_where_its_memory_is_to_be_had(self) -> None:
+        """On its way it grows from 6000 to 7900 MiB, and 7000 are free there: held still until a neighbour is off."""
+        grows = {"kind": "steps", "at": [[0, 6000], [12, 7900]]}
+        guest = working("a", 6000)
+        guest["demand"] |= {"working": grows, "touched": grows}
+        near = cpu_guest("near", 0) | {"host": "there", "memory": {"mode": "fixed", "size": 3000}}
+        off = {"at": 100, "do": "power-off", "target": "near"}
+        hosts = [HOST, THERE | {"memory_mib": 10_000}]
+        player = played(plan_with([guest, near], [MOVE, off], hosts=hosts, rules=FLAT))
+        (move,) = player.summary().moves
+        self.assertTrue(89 <= move.took_s <= 97, move.took_s)
+        self.assertAlmostEqual(move.held_still_s, move.took_s - 13.5, delta=0.2)
+
+    def test_it_needs_its_overhead_over_there_too(self) -> None:
+        """6000 MiB and 100 of overhead find 6100 there, and not 6099."""
+        rules = {"guest_overhead": {"fixed_mib": 100, "per_vcpu_mib": 0, "percent_of_size": 0}}
+        for mib, moves in ((6100, 1), (6099, 0)):
+            hosts = [HOST, THERE | {"memory_mib": mib}]
+            player = played(plan_with([working("a", 6000)], [MOVE], hosts=hosts, rules=rules))
+            self.assertEqual(len(player.summary().moves), moves, mib)
+
+    def test_who_boots_does_not_move(self) -> None:
+        """It is asked to at once after its start, and once more when it runs."""
+        guest = working("a", 500) | {"power": "off", "boot_s": 20}
+        events = [{"at": 5, "do": "power-on", "target": "a"}, MOVE, MOVE | {"at": 60}]
+        player = played(plan_with([guest], events))
+        self.assertIn("a has not booted yet", refusals(player))
+        self.assertEqual([move.at_s for move in player.summary().moves], [60])
+
+    def test_what_moves_from_a_host_that_is_lost_is_lost(self) -> None:
+        """The copy ends with the host; 43 s later the guest starts anew over there."""
+        player = Player(site_of(plan_with([working("a", 6000)], [
+            MOVE, {"at": 15, "do": "host-down", "target": "h"}]), {}), watch=check)  # fmt: skip
+        player.run(16)
+        self.assertEqual((player.moves.under_way, player.state.on.tolist()), ([], [False]))
+        player.run()
+        self.assertEqual(player.summary().moves, ())
+        self.assertEqual(player.site.standing.host.tolist(), [1])
 
     def test_copied_with_a_notice_and_a_move_under_way(self) -> None:
         """A player that is copied between a loss and its notice, while another guest is copied, goes on to the same."""
@@ -120,3 +162,13 @@ class Restarts(unittest.TestCase):
         starts = [entry.target for entry in player.log if isinstance(entry.what, Boots)]
         self.assertEqual(starts, ["a"])
         self.assertEqual(player.state.on.tolist(), [True, False])
+
+
+class Pressures(unittest.TestCase):
+    """Which changes of pressure are told."""
+
+    def test_a_fall_is_told_once_it_has_lasted(self) -> None:
+        """Short at 10 s, ample again from 15 s on: told when it has been calm for 150 s, and not a second before."""
+        noted = [(10.0, 1), (15.0, 0)]
+        self.assertEqual(list(told_pressures(noted, 164.9)), [(10.0, 1, 0)])
+        self.assertEqual(list(told_pressures(noted, 165.0)), [(10.0, 1, 0), (15.0, 0, 1)])

@@ -207,7 +207,11 @@ class Moves:
                 if move.held_s >= 0:
                     move.held_s += needs_s
                     move.left = 0.0
-                    arrived = self._arrive(move) or arrived
+                    if self._arrive(move):
+                        arrived = True
+                    else:
+                        move.seconds += left_s
+                        move.held_s += left_s
                     break
                 self._next_round(move, rate)
         if arrived:

@@ -400,7 +400,8 @@ class SignalField(QWidget):
 
     def show_signal(self, guest: Guest, key: str) -> None:
         """Show the signal of a guest."""
-        plan, traces = self._desk.look.plan, self._desk.document.file.traces
+        site = self._desk.look.division.site
+        plan, traces = site.plan, site.traces
         if guest.id != self._guest:
             # What was typed for the guest before must not be entered for this one when its field is left.
             self._guest = guest.id
