@@ -150,6 +150,18 @@ class Restarts(unittest.TestCase):
         player = played(plan_with(guests, events, hosts=hosts))
         self.assertEqual(player.state.volumes, {("h", "middle"): "b"})
 
+    def test_a_bridge_leaves_its_floor_to_memory(self) -> None:
+        """2000 are its floor and 1000 are left beside a neighbour: disk stands in for 4000 of its 6000, not 5000."""
+        elastic = {"mode": "elastic", "floor": 2000, "boot": 6000, "ceiling": 8000}
+        guests = [
+            cpu_guest("a", 0) | {"host": "h", "memory": elastic},
+            cpu_guest("b", 0) | {"host": "h", "memory": {"mode": "fixed", "size": 9000}},
+        ]
+        restart = {"at": 20, "do": "restart", "target": "a"}
+        for mib, is_on in ((10_000, False), (11_000, True)):
+            player = played(plan_with(guests, [restart], hosts=[HOST | {"memory_mib": mib}], rules=FLAT))
+            self.assertEqual(bool(player.state.on[0]), is_on, mib)
+
     def test_it_goes_before_a_start(self) -> None:
         """Both ask in the same second, and the start was asked for first: only one of 6000 finds its memory at once."""
 
