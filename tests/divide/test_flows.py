@@ -291,6 +291,13 @@ class Settled(unittest.TestCase):
         named = {third.ids[row]: round(by) for row, by in zip(moved.rows, moved.amounts, strict=True)}
         self.assertEqual(named, {"c": 333, "a": -167, "b": -167})
 
+    def test_the_last_guest_goes(self) -> None:
+        """Of those that are left nobody gains or pays: there are none."""
+        guest = {"id": "a", "disks": [{"id": "d", "store": "s"}], "demand": {"cpu": 0, "working": 0, "ops": 400}}
+        plan = plan_of([guest], stores=[STORE])
+        before, after = (divide(site_of(one, {})) for one in (plan, remove_items(plan, ["a"])))
+        self.assertEqual(all_shifts(before, after), {})
+
     def test_work_that_memory_slows_transfers_less(self) -> None:
         """Of a store that is half idle it has no more than its pace lets it use."""
         guest = {

@@ -78,7 +78,7 @@ def all_shifts(before: Division, after: Division) -> dict[Contended, Shifts]:
             of = before.site.plan.guest_index
             old = np.array([old[of[guest.id]] if guest.id in of else 0.0 for guest in plan.guests])
         change = new - old
-        moved = np.flatnonzero(np.abs(change) > _NOISE * max(1.0, float(new.max())))
+        moved = np.flatnonzero(np.abs(change) > _NOISE * max(1.0, float(new.max(initial=0.0))))
         moved = moved[np.argsort(-np.abs(change[moved]), kind="stable")]
         rows = np.array([after.position[plan.guests[i].id] for i in moved.tolist()], dtype=np.int64)
         found[kind] = Shifts(rows, change[moved])
