@@ -8,8 +8,11 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from ruvex.advise import RightSize, right_sizes, savings_over
-from ruvex.plan import plan_text
+from ruvex.advise._size import elastic_size_of
+from ruvex.plan import Rules, plan_text
 from ruvex.play import Player
 from ruvex.site import Site, site_of
 from tests.builders import HOST, cpu_guest, plan_of
@@ -105,6 +108,30 @@ class RightSizes(unittest.TestCase):
         self.assertIn(
             "for which its size is right and is held below its need by the memory limit", found["member"].text
         )
+
+    def test_told_from_a_fifth_fewer_vcpus_on(self) -> None:
+        """Four of five are a fifth fewer; nine of eleven are less than that."""
+        found = sizes(
+            [cpu_guest("five", 2800, vcpus=5), cpu_guest("eleven", 6300, vcpus=11)], host=HOST | {"mhz": 1000}
+        )
+        self.assertEqual({name: one.vcpus for name, one in found.items()}, {"five": (5, 4)})
+
+    def test_told_from_a_quarter_of_an_hour_below_need_on(self) -> None:
+        """A pool's limit holds one for 800 s, and another for 1000."""
+        told = {}
+        for name, lasts in (("short", 800), ("long", 1000)):
+            works = {"kind": "steps", "at": [[0, 1000], [3600, 3000], [3600 + lasts, 1000]]}
+            guest = cpu_guest(name, 500, vcpus=1, pool="p") | {"memory": {"mode": "thin", "size": 3600}}
+            guest["demand"] |= {"working": works, "touched": works}
+            told[name] = list(sizes([guest], pools=[{"id": "p", "memory": {"limit": 2000}}]))
+        self.assertEqual(told, {"short": [], "long": ["long"]})
+
+    def test_headroom_has_a_least(self) -> None:
+        """What never grows has 5 % all the same; a twentieth more in a row of the record is 6 %, rounded up."""
+        for grown, percent in ((0, 5), (1.051, 6)):
+            working = np.full(20, 2000.0)
+            working[10:] *= grown or 1.0
+            self.assertEqual(elastic_size_of(working, 10.0, Rules()).headroom_percent, percent)
 
     def test_greedy_work_and_who_is_never_on_have_no_right_size(self) -> None:
         """What is taken says nothing of what is needed; nothing was seen of the other."""

@@ -39,9 +39,10 @@ class Copy:
         text = path.read_text(encoding="utf-8")
         path.write_text(text.replace(rule.text, rule.broken), encoding="utf-8")
         try:
-            for name in rule.near:
+            examples = f"doctest:ruvex.{rule.path.removesuffix('.py').replace('/', '.')}"
+            for name in (examples, *(f"tests.{name}" for name in rule.near)):
                 # What is no kernel leaves the compiled ones as they are.
-                found = self._run([f"tests.{name}", *([] if rule.path.startswith("engine/") else ["--compiled"])])
+                found = self._run([name, *([] if rule.path.startswith("engine/") else ["--compiled"])])
                 if found:
                     return found
             return self._run(["--compiled", *rest]) if rest else ""

@@ -5,6 +5,8 @@ Ends with 0 where all pass, with 1 where one fails, and names it.
 
 from __future__ import annotations
 
+import doctest
+import importlib
 import os
 import sys
 import unittest
@@ -15,6 +17,14 @@ from ruvex.engine import work_plainly
 FAILED = 1
 
 
+def suite_of(name: str) -> unittest.TestSuite:
+    """Load tests by the name of a module, or with ``doctest:`` before it the examples of one."""
+    kind, _, module = name.rpartition(":")
+    if kind:
+        return doctest.DocTestSuite(importlib.import_module(module))
+    return unittest.TestLoader().loadTestsFromName(module)
+
+
 def main(names: list[str]) -> int:
     """Run tests until one fails."""
     if "--compiled" in names:
@@ -23,7 +33,7 @@ def main(names: list[str]) -> int:
         work_plainly()
     with Path(os.devnull).open("w", encoding="utf-8") as nowhere:
         runner = unittest.TextTestRunner(stream=nowhere, failfast=True)
-        result = runner.run(unittest.TestLoader().loadTestsFromNames(names))
+        result = runner.run(unittest.TestSuite(suite_of(name) for name in names))
     for test, _ in [*result.failures, *result.errors]:
         print(test.id())
     return 0 if result.wasSuccessful() else FAILED
