@@ -136,6 +136,20 @@ class WorkedExamples(unittest.TestCase):
             refusal = power_on(plan_of([guest], hosts=hosts), "f")
             self.assertEqual(refusal and refusal.kind, kind)
 
+    def test_what_a_pool_was_promised_is_not_asked_for_above_it(self) -> None:
+        """10 000 MHz are promised: 3000 to a pool: a guest in it asks for 2000 of them, and one for 3001."""
+        pools = [{"id": "p", "cpu": {"reservation": 3000}}]
+        for mhz, admitted in ((2000, ["a"]), (3001, [])):
+            guests = [cpu_guest("rest", 0, reservation=7000), off(cpu_guest("a", 0, reservation=mhz, pool="p"))]
+            self.assertEqual(admit_in_order(site_of(plan_of(guests, pools), {}), ["a"])[0], admitted)
+
+    def test_what_is_short_first_is_named(self) -> None:
+        """Of CPU and of memory there is too little: CPU is told, with what it lacks."""
+        guest = off(cpu_guest("a", 0, reservation=4000) | {"memory": {"mode": "fixed", "size": 90_000}})
+        full = cpu_guest("b", 0, reservation=7000) | {"memory": {"mode": "fixed", "size": 60_000}}
+        (waiting,) = admit_in_order(site_of(plan_of([guest, full]), {}), ["a"])[1]
+        self.assertEqual((waiting.kind, waiting.place, waiting.shortfall), ("cpu", None, 1000))
+
     def test_those_that_start_one_after_the_other_share_their_host(self) -> None:
         """Two of 50 001 MiB fit on two hosts of 100 000, and not on one."""
         guests = [off(memory_guest(name, 0, mode="fixed", size=50_001)) | {"host": "h"} for name in "ab"]
