@@ -106,8 +106,8 @@ class DividedSite:
 
     Examples
     --------
-    >>> from ruvex.interface import divide, read
-    >>> found = divide(read("demo/orrin-sound.ruvex.json"), at="08:10")
+    >>> from ruvex.interface import read
+    >>> found = read("demo/orrin-sound.ruvex.json").divide(at="08:10")
     >>> found.at, found.cpu["old-fare-kiosk"].unmet, found.memory["mail"].kind
     ('08:10', 0.0, 'guest')
     >>> round(found.cpu["ticket-db"].delivered), found.cpu["ticket-db"].cause
@@ -177,8 +177,8 @@ class Played:
 
     Examples
     --------
-    >>> from ruvex.interface import play, read
-    >>> day = play(read("demo/orrin-sound.ruvex.json"), until="01:00")
+    >>> from ruvex.interface import read
+    >>> day = read("demo/orrin-sound.ruvex.json").play(until="01:00")
     >>> day.summary.played_s, day.guests["tide-gauges"].unmet_s
     (3600.0, 0.0)
     >>> day.series("cpu_delivered").shape

@@ -463,9 +463,9 @@ def crowd_text(crowd: RoomForMore) -> str:
 
     Examples
     --------
-    >>> crowd_text(Crowd(2, False, ((0, 4.0, 12.0), (2, 5.0, 30.0), (3, 5.5, 37.2))))
+    >>> crowd_text(RoomForMore(2, False, ((0, 4.0, 12.0), (2, 5.0, 30.0), (3, 5.5, 37.2))))
     '2 more, 5.0 vCPUs a core; with 3 waits reach 37 ms.'
-    >>> crowd_text(Crowd(None, False, ((0, 4.1, 52.0),)))
+    >>> crowd_text(RoomForMore(None, False, ((0, 4.1, 52.0),)))
     'None: waits reach 52 ms already, at 4.1 vCPUs a core.'
     """
     if not crowd.tried:
