@@ -165,7 +165,7 @@ class WaitRows(PaneArea):
         high, place = px(_HEAD), self._histogram(0, px(_HEAD))
         painter.fillRect(0, 0, self.width(), high, theme.colours.paper)
         painter.setPen(theme.colours.ink)
-        theme.face(12, bold=True).draw(painter, px(12), 0, high, "WaitRows")
+        theme.face(12, bold=True).draw(painter, px(12), 0, high, "Waits")
         face = theme.face(11)
         painter.setPen(theme.colours.muted)
         for ms in (1.0, 8.0, 64.0):
